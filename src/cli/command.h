@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the commands of kurvoctl share: exit statuses, messages, and loading a SOURCE.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/scan/scanner.h"
+#include "core/snapshot/snapshot.h"
+
+namespace kurvo::cli {
+
+/// Exit statuses that scripts rely on.
+enum Exit : int {
+    ExitDone = 0,
+    ExitIncomplete = 1, ///< done, but something could not be read
+    ExitUsage = 2,
+    ExitFailed = 3
+};
+
+/// "kurvoctl: sentence" on stderr.
+void complain(const std::string& sentence);
+
+/// Scans with progress on stderr when that is a terminal; Ctrl+C ends the scan early and keeps what was found.
+Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& options);
+
+/// What is known about a finished scan besides its entries: drive, capacity, host.
+SnapshotInfo describeScan(const ScanResult& result);
+
+/// A folder, which is scanned, or a .kurvo file, which is read.
+struct Source {
+    std::shared_ptr<const FileTree> tree;
+    std::uint64_t unreadable = 0;
+    bool partial = false;
+    /// ExitIncomplete with a word on stderr when something is missing from the tree, else ExitDone.
+    int finish() const;
+};
+Result<Source> loadSource(const std::string& source);
+
+struct ScanArguments {
+    std::vector<std::string> paths;
+    std::string save;
+    ScanOptions options;
+    bool json = false;
+};
+int runScan(const ScanArguments& arguments);
+int runFolders(const std::string& source, unsigned depth, bool json);
+int runLargest(const std::string& source, std::size_t count, bool json);
+int runDrives(bool json);
+
+} // namespace kurvo::cli

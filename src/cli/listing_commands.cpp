@@ -1,0 +1,111 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// folders, largest and drives: the commands that list.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "cli/command.h"
+#include "core/base/figures.h"
+#include "core/base/text.h"
+#include "core/find/largest.h"
+#include "core/platform/drives.h"
+
+namespace kurvo::cli {
+namespace {
+
+void printFolderTree(const FileTree& tree, NodeId folder, unsigned level, unsigned depth)
+{
+    const auto& sums = tree.sums(folder);
+    const auto name = displayText(level == 0 ? tree.path(folder) : std::string(tree.name(folder)));
+    fmt::print("{:>10}  {:>12}  {}{}\n", formatBytes(sums.disk), formatItems(sums.files, "file"),
+               std::string(std::size_t{2} * level, ' '), name);
+    if (level == depth)
+        return;
+    for (const NodeId child : tree.sortedChildren(folder, Measure::Disk))
+        if (tree.isFolder(child))
+            printFolderTree(tree, child, level + 1, depth);
+}
+
+void collectFolders(const FileTree& tree, NodeId folder, unsigned left, std::vector<std::pair<std::string, NodeId>>& out)
+{
+    out.emplace_back(tree.path(folder), folder);
+    if (left == 0)
+        return;
+    tree.forEachChild(folder, [&](NodeId child) {
+        if (tree.isFolder(child))
+            collectFolders(tree, child, left - 1, out);
+    });
+}
+
+} // namespace
+
+int runFolders(const std::string& source, unsigned depth, bool json)
+{
+    auto loaded = loadSource(source);
+    if (!loaded) {
+        complain(loaded.error().sentence);
+        return ExitFailed;
+    }
+    const auto& tree = *loaded->tree;
+    if (!json) {
+        printFolderTree(tree, rootNode, 0, depth);
+        return loaded->finish();
+    }
+    std::vector<std::pair<std::string, NodeId>> folders;
+    collectFolders(tree, rootNode, depth, folders);
+    std::sort(folders.begin(), folders.end());
+    for (const auto& [path, folder] : folders) {
+        const auto& sums = tree.sums(folder);
+        fmt::print("{{\"path\": {}, \"files\": {}, \"folders\": {}, \"apparent_bytes\": {}, \"disk_bytes\": {}}}\n",
+                   jsonText(path), sums.files, sums.folders, sums.apparent, sums.disk);
+    }
+    return loaded->finish();
+}
+
+int runLargest(const std::string& source, std::size_t count, bool json)
+{
+    auto loaded = loadSource(source);
+    if (!loaded) {
+        complain(loaded.error().sentence);
+        return ExitFailed;
+    }
+    const auto& tree = *loaded->tree;
+    for (const NodeId node : largestFiles(tree, count)) {
+        const auto modified = tree.store().modified(node);
+        if (json)
+            fmt::print("{{\"path\": {}, \"apparent_bytes\": {}, \"disk_bytes\": {}, \"modified\": {}, \"hidden\": {}}}\n",
+                       jsonText(tree.path(node)), tree.apparent(node), tree.disk(node), modified, tree.isHidden(node));
+        else
+            fmt::print("{:>10}  {}  {} {}\n", formatBytes(tree.disk(node)), formatTime(modified).substr(0, 10),
+                       tree.isHidden(node) ? "hidden" : "      ", displayText(tree.path(node)));
+    }
+    return loaded->finish();
+}
+
+int runDrives(bool json)
+{
+    auto drives = readDrives();
+    if (!drives) {
+        complain(drives.error().sentence);
+        return ExitFailed;
+    }
+    if (!json)
+        fmt::print("{:>10}  {:>10}  {:>10}  {:<9}  {:<8}  {}\n", "total", "used", "free", "kind", "type", "mounted at");
+    for (const auto& drive : *drives) {
+        const auto& c = drive.capacity;
+        if (json)
+            fmt::print("{{\"name\": {}, \"mount_point\": {}, \"filesystem\": {}, \"source\": {}, \"kind\": \"{}\", "
+                       "\"read_only\": {}, \"total_bytes\": {}, \"used_bytes\": {}, \"reserved_bytes\": {}, "
+                       "\"free_bytes\": {}}}\n",
+                       jsonText(drive.name), jsonText(drive.mountPoint), jsonText(drive.filesystem),
+                       jsonText(drive.source), deviceKindName(drive.kind), drive.readOnly, c.total, c.used, c.reserved,
+                       c.free);
+        else
+            fmt::print("{:>10}  {:>10}  {:>10}  {:<9}  {:<8}  {}\n", formatBytes(c.total), formatBytes(c.used),
+                       formatBytes(c.free), deviceKindName(drive.kind), displayText(drive.filesystem),
+                       displayText(drive.mountPoint));
+    }
+    return ExitDone;
+}
+
+} // namespace kurvo::cli

@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// kurvoctl: the core for terminals and scripts.
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+
+#include "cli/command.h"
+
+using namespace kurvo::cli;
+
+int main(int argc, char** argv)
+{
+    CLI::App app{"kurvoctl: see what fills a drive, from a terminal.\n"
+                 "Exit status: 0 done; 1 done, but something could not be read; 2 wrong usage; 3 failed."};
+    app.set_version_flag("--version", std::string("kurvoctl ") + KURVO_VERSION);
+    app.require_subcommand(1);
+
+    bool json = false;
+    ScanArguments scan;
+    auto* scanCommand = app.add_subcommand("scan", "Scan folders or drives and print their totals");
+    scanCommand->add_option("PATH", scan.paths, "folders to scan, each by itself")->required();
+    scanCommand->add_option("--save", scan.save, "write the snapshot to this .kurvo file (one PATH only)");
+    scanCommand->add_option("--threads", scan.options.threads, "threads; as many as processors unless given")
+        ->check(CLI::Range(1, 256));
+    scanCommand->add_flag("--cross-mounts", scan.options.crossMounts, "go through other mounted drives too");
+    scanCommand->add_option("--exclude", scan.options.exclude, "leave out what matches this glob; may be repeated")
+        ->expected(1)
+        ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
+    scanCommand->add_flag("--json", json, "print JSON, one object a PATH");
+
+    std::string source;
+    unsigned depth = 1;
+    auto* foldersCommand = app.add_subcommand("folders", "Totals of every folder down to a depth");
+    foldersCommand->add_option("SOURCE", source, "a folder or a .kurvo file")->required();
+    foldersCommand->add_option("--depth", depth, "levels below SOURCE (1 unless given)");
+    foldersCommand->add_flag("--json", json, "print JSON, one object a line");
+
+    std::size_t count = 20;
+    auto* largestCommand = app.add_subcommand("largest", "The largest files, wherever they are");
+    largestCommand->add_option("SOURCE", source, "a folder or a .kurvo file")->required();
+    largestCommand->add_option("--count", count, "how many (20 unless given)");
+    largestCommand->add_flag("--json", json, "print JSON, one object a line");
+
+    auto* drivesCommand = app.add_subcommand("drives", "The mounted drives with their capacity");
+    drivesCommand->add_flag("--json", json, "print JSON, one object a line");
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& error) {
+        return app.exit(error) == 0 ? ExitDone : ExitUsage;
+    }
+    if (scanCommand->parsed()) {
+        if (!scan.save.empty() && scan.paths.size() != 1) {
+            complain("--save takes exactly one PATH.");
+            return ExitUsage;
+        }
+        scan.json = json;
+        return runScan(scan);
+    }
+    if (foldersCommand->parsed())
+        return runFolders(source, depth, json);
+    if (largestCommand->parsed())
+        return runLargest(source, count, json);
+    return runDrives(json);
+}

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "cli/command.h"
+#include "core/base/figures.h"
+#include "core/base/text.h"
+
+namespace kurvo::cli {
+namespace {
+
+void printJson(const ScanResult& result)
+{
+    const auto& sums = result.tree->sums(rootNode);
+    fmt::print("{{\"path\": {}, \"files\": {}, \"folders\": {}, \"apparent_bytes\": {}, \"disk_bytes\": {}, "
+               "\"hidden_files\": {}, \"hidden_disk_bytes\": {}, \"unreadable\": {}, \"partial\": {}, "
+               "\"elapsed_seconds\": {:.3f}}}\n",
+               jsonText(result.tree->path(rootNode)), sums.files, sums.folders, sums.apparent, sums.disk,
+               sums.hiddenFiles, sums.hiddenDisk, result.unreadable, result.stopped, result.seconds);
+}
+
+void printText(const ScanResult& result)
+{
+    const auto& sums = result.tree->sums(rootNode);
+    fmt::print("{}\n", displayText(result.tree->path(rootNode)));
+    fmt::print("  on disk   {:>10}   ({} bytes)\n", formatBytes(sums.disk), formatCount(sums.disk));
+    fmt::print("  apparent  {:>10}\n", formatBytes(sums.apparent));
+    fmt::print("  hidden    {:>10}   in {}\n", formatBytes(sums.hiddenDisk), formatItems(sums.hiddenFiles, "file"));
+    fmt::print("  files     {:>10}\n  folders   {:>10}\n", formatCount(sums.files), formatCount(sums.folders));
+    fmt::print("  read in {:.2f} s\n", result.seconds);
+}
+
+void reportUnreadable(const ScanResult& result)
+{
+    constexpr std::size_t shown = 10;
+    for (std::size_t i = 0; i < std::min(shown, result.unreadableList.size()); ++i)
+        complain(systemError("read", result.unreadableList[i].path, result.unreadableList[i].sysError).sentence);
+    if (result.unreadable > shown)
+        complain("... and " + formatCount(result.unreadable - shown) + " more that could not be read.");
+}
+
+} // namespace
+
+int runScan(const ScanArguments& arguments)
+{
+    int status = ExitDone;
+    for (const auto& path : arguments.paths) {
+        auto result = scanWithProgress(path, arguments.options);
+        if (!result) {
+            complain(result.error().sentence);
+            return ExitFailed;
+        }
+        if (arguments.json)
+            printJson(*result);
+        else
+            printText(*result);
+        reportUnreadable(*result);
+        if (result->stopped)
+            complain("Stopped before the end; the figures are partial.");
+        if (!arguments.save.empty()) {
+            auto saved = writeSnapshot(arguments.save, describeScan(*result), *result->tree);
+            if (!saved) {
+                complain(saved.error().sentence);
+                return ExitFailed;
+            }
+        }
+        if (result->unreadable > 0 || result->stopped)
+            status = ExitIncomplete;
+    }
+    return status;
+}
+
+} // namespace kurvo::cli

@@ -1,0 +1,95 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <csignal>
+#include <cstdio>
+#include <thread>
+
+#include <fmt/format.h>
+
+#include "cli/command.h"
+#include "core/base/figures.h"
+#include "core/base/text.h"
+#include "core/platform/folders.h"
+
+namespace kurvo::cli {
+
+void complain(const std::string& sentence)
+{
+    fmt::print(stderr, "kurvoctl: {}\n", sentence);
+}
+
+Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& options)
+{
+    // SIGINT is taken by this watcher alone, so that no system call of the scan is disturbed.
+    sigset_t interrupt, before;
+    sigemptyset(&interrupt);
+    sigaddset(&interrupt, SIGINT);
+    pthread_sigmask(SIG_BLOCK, &interrupt, &before);
+    std::stop_source stop;
+    ScanProgress progress;
+    const bool terminal = isatty(STDERR_FILENO) == 1;
+    std::jthread watcher([&](std::stop_token done) {
+        const timespec tick{0, 200'000'000};
+        for (int ticks = 0; !done.stop_requested(); ++ticks) {
+            if (sigtimedwait(&interrupt, nullptr, &tick) == SIGINT)
+                stop.request_stop();
+            if (terminal && ticks >= 4 && !done.stop_requested())
+                fmt::print(stderr, "\r\033[K{}, {}  {}", formatItems(progress.entries(), "entry", "entries"),
+                           formatBytes(progress.diskBytes()), displayText(progress.currentFolder()).substr(0, 60));
+        }
+    });
+    auto result = scan(path, options, stop.get_token(), &progress);
+    watcher.request_stop();
+    watcher.join();
+    pthread_sigmask(SIG_SETMASK, &before, nullptr);
+    if (terminal)
+        fmt::print(stderr, "\r\033[K");
+    return result;
+}
+
+SnapshotInfo describeScan(const ScanResult& result)
+{
+    SnapshotInfo info;
+    info.place = result.tree->path(rootNode);
+    info.placeName = std::string(result.tree->label(rootNode));
+    info.host = hostName();
+    info.taken = result.started;
+    info.seconds = result.seconds;
+    info.partial = result.stopped;
+    info.unreadable = result.unreadable;
+    if (const auto mount = mountPointOf(info.place))
+        info.mountPoint = *mount;
+    if (const auto capacity = readCapacity(info.place))
+        info.capacity = *capacity;
+    return info;
+}
+
+int Source::finish() const
+{
+    if (unreadable > 0)
+        complain(formatItems(unreadable, "entry", "entries") +
+                 " could not be read and " + (unreadable == 1 ? "is" : "are") + " missing from these figures.");
+    if (partial)
+        complain("The scan was stopped before its end; these figures are partial.");
+    return unreadable > 0 || partial ? ExitIncomplete : ExitDone;
+}
+
+Result<Source> loadSource(const std::string& source)
+{
+    struct stat s {};
+    const bool folder = ::stat(source.c_str(), &s) == 0 && S_ISDIR(s.st_mode);
+    if (!folder && source.ends_with(snapshotSuffix)) {
+        auto snapshot = readSnapshot(source);
+        if (!snapshot)
+            return snapshot.error();
+        return Source{snapshot->tree, snapshot->info.unreadable, snapshot->info.partial};
+    }
+    auto result = scanWithProgress(source, {});
+    if (!result)
+        return result.error();
+    return Source{result->tree, result->unreadable, result->stopped};
+}
+
+} // namespace kurvo::cli

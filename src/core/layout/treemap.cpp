@@ -1,0 +1,220 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/layout/treemap.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace kurvo {
+namespace {
+
+/// The worst aspect ratio of a row of tiles along a side of length `side` (the paper's function "worst").
+double worstRatio(double sum, double smallest, double largest, double side)
+{
+    const double side2 = side * side, sum2 = sum * sum;
+    return std::max(side2 * largest / sum2, sum2 / (side2 * smallest));
+}
+
+} // namespace
+
+std::vector<Rect> squarify(const std::vector<double>& sizes, const Rect& bounds)
+{
+    std::vector<Rect> rects(sizes.size());
+    double total = 0;
+    for (const double s : sizes)
+        total += s;
+    if (sizes.empty() || !(total > 0) || !(bounds.area() > 0))
+        return rects;
+    const double scale = bounds.area() / total;
+    Rect free = bounds;
+    for (std::size_t begin = 0; begin < sizes.size();) {
+        const double side = std::min(free.width, free.height);
+        double sum = sizes[begin] * scale;
+        double worst = worstRatio(sum, sum, sum, side);
+        auto end = begin + 1;
+        for (; end < sizes.size(); ++end) {
+            const double next = sizes[end] * scale;
+            const double ratio = worstRatio(sum + next, next, sizes[begin] * scale, side);
+            if (ratio > worst)
+                break;
+            worst = ratio;
+            sum += next;
+        }
+        // The last row takes what is left exactly, so that rounding leaves no gap.
+        const bool last = end == sizes.size();
+        const bool column = free.width >= free.height; // the row stands along the shorter side
+        const double whole = column ? free.width : free.height;
+        const double thickness = last ? whole : std::min(whole, side > 0 ? sum / side : 0);
+        double at = column ? free.y : free.x;
+        const double edge = at + side;
+        for (auto i = begin; i < end; ++i) {
+            const double length = i + 1 == end ? edge - at : side * (sizes[i] * scale / sum);
+            rects[i] = column ? Rect{free.x, at, thickness, length} : Rect{at, free.y, length, thickness};
+            at += length;
+        }
+        if (column) {
+            free.x += thickness;
+            free.width -= thickness;
+        } else {
+            free.y += thickness;
+            free.height -= thickness;
+        }
+        begin = end;
+    }
+    return rects;
+}
+
+Treemap::Treemap(const FileTree& tree, NodeId focus, const Rect& bounds, const TreemapOptions& options)
+{
+    Tile top;
+    top.rect = bounds;
+    top.node = focus;
+    top.size = tree.measured(focus, options.measure);
+    top.kind = tree.isFolder(focus) ? TileKind::Folder : TileKind::Leaf;
+    tiles_.push_back(top);
+    if (top.kind == TileKind::Folder)
+        layChildren(tree, 0, options);
+    tiles_[0].end = static_cast<std::uint32_t>(tiles_.size());
+    scratch_ = {};
+}
+
+void Treemap::layChildren(const FileTree& tree, std::uint32_t index, const TreemapOptions& options)
+{
+    const Tile folder = tiles_[index];
+    Rect inner = folder.rect;
+    if (index != 0) {
+        const double top = folder.captioned ? options.captionHeight : options.frame;
+        inner = {inner.x + options.frame, inner.y + top, inner.width - 2 * options.frame, inner.height - top - options.frame};
+    }
+    // The folder's own blocks have no tile: its children share its whole area.
+    double total = 0;
+    scratch_.clear();
+    tree.forEachChild(folder.node, [&](NodeId child) {
+        const auto size = static_cast<double>(tree.measured(child, options.measure));
+        total += size;
+        scratch_.push_back({size, child});
+    });
+    if (!(total > 0) || !(inner.width > 0) || !(inner.height > 0))
+        return;
+
+    const double smallest = options.smallestTile * total / inner.area();
+    const auto small = std::partition(scratch_.begin(), scratch_.end(), [smallest](const Child& c) { return c.size >= smallest; });
+    double restSize = 0;
+    for (auto at = small; at != scratch_.end(); ++at)
+        restSize += at->size;
+    const auto restCount = static_cast<std::uint32_t>(scratch_.end() - small);
+    std::vector<Child> drawn(scratch_.begin(), small);
+    std::sort(drawn.begin(), drawn.end(), [&tree](const Child& a, const Child& b) {
+        return a.size != b.size ? a.size > b.size : tree.name(a.node) < tree.name(b.node);
+    });
+    std::vector<double> sizes;
+    sizes.reserve(drawn.size() + 1);
+    for (const auto& child : drawn)
+        sizes.push_back(child.size);
+    if (restSize > 0)
+        sizes.push_back(restSize); // last, though it may be larger than some: squarify only wants roughly sorted sizes
+    const auto rects = squarify(sizes, inner);
+
+    for (std::size_t i = 0; i < sizes.size(); ++i) {
+        Tile tile;
+        tile.rect = rects[i];
+        tile.parent = index;
+        tile.depth = static_cast<std::uint16_t>(folder.depth + 1);
+        if (i == drawn.size()) {
+            tile.kind = TileKind::Rest;
+            tile.node = folder.node;
+            tile.restCount = restCount;
+            tile.size = static_cast<std::uint64_t>(restSize);
+        } else {
+            tile.node = drawn[i].node;
+            tile.size = static_cast<std::uint64_t>(drawn[i].size);
+        }
+        const auto own = static_cast<std::uint32_t>(tiles_.size());
+        const bool open = tile.kind == TileKind::Leaf && tree.isFolder(tile.node) && tree.countChildren(tile.node) > 0 &&
+                          tile.depth < options.depth && tile.rect.area() >= options.smallestOpen &&
+                          std::min(tile.rect.width, tile.rect.height) > 3 * options.frame;
+        if (open) {
+            tile.kind = TileKind::Folder;
+            tile.captioned = tile.rect.width >= 44 && tile.rect.height >= options.captionHeight + 14;
+        }
+        tiles_.push_back(tile);
+        if (open)
+            layChildren(tree, own, options);
+        tiles_[own].end = static_cast<std::uint32_t>(tiles_.size());
+    }
+}
+
+int Treemap::tileAt(double x, double y) const
+{
+    if (tiles_.empty() || !tiles_[0].rect.contains(x, y))
+        return -1;
+    std::uint32_t at = 0;
+    for (std::uint32_t inside = 1; inside < tiles_[at].end;) {
+        if (tiles_[inside].rect.contains(x, y)) {
+            at = inside;
+            inside = at + 1;
+        } else {
+            inside = tiles_[inside].end;
+        }
+    }
+    return static_cast<int>(at);
+}
+
+int Treemap::tileOf(const FileTree& tree, NodeId node) const
+{
+    if (tiles_.empty() || !tree.isAtOrBelow(node, tiles_[0].node))
+        return -1;
+    const auto chain = tree.chain(node);
+    auto step = std::find(chain.begin(), chain.end(), tiles_[0].node) + 1;
+    std::uint32_t at = 0;
+    for (; step != chain.end() && tiles_[at].kind == TileKind::Folder; ++step) {
+        std::uint32_t found = 0;
+        for (std::uint32_t inside = at + 1; inside < tiles_[at].end; inside = tiles_[inside].end)
+            if (tiles_[inside].node == *step || tiles_[inside].kind == TileKind::Rest) {
+                found = inside;
+                if (tiles_[inside].node == *step)
+                    break;
+            }
+        if (found == 0)
+            break;
+        at = found;
+    }
+    return static_cast<int>(at);
+}
+
+int Treemap::neighbour(int from, int dx, int dy) const
+{
+    if (from <= 0 || from >= static_cast<int>(tiles_.size()))
+        return from;
+    const auto& origin = tiles_[static_cast<std::size_t>(from)];
+    const double cx = origin.rect.x + origin.rect.width / 2, cy = origin.rect.y + origin.rect.height / 2;
+    int best = from;
+    double bestCost = std::numeric_limits<double>::max();
+    const auto& folder = tiles_[origin.parent];
+    for (auto i = origin.parent + 1; i < folder.end; i = tiles_[i].end) {
+        const auto& r = tiles_[i].rect;
+        const double ahead = dx * (r.x + r.width / 2 - cx) + dy * (r.y + r.height / 2 - cy);
+        const double aside = std::abs(dy * (r.x + r.width / 2 - cx)) + std::abs(dx * (r.y + r.height / 2 - cy));
+        // Only what lies wholly beyond the edge of this one counts as being in that direction.
+        const bool beyond = dx > 0   ? r.x >= origin.rect.x + origin.rect.width - 0.5
+                            : dx < 0 ? r.x + r.width <= origin.rect.x + 0.5
+                            : dy > 0 ? r.y >= origin.rect.y + origin.rect.height - 0.5
+                                     : r.y + r.height <= origin.rect.y + 0.5;
+        const double cost = ahead + 2 * aside;
+        if (static_cast<int>(i) != from && beyond && cost < bestCost) {
+            best = static_cast<int>(i);
+            bestCost = cost;
+        }
+    }
+    return best;
+}
+
+int Treemap::firstInside(int folder) const
+{
+    if (folder < 0 || folder >= static_cast<int>(tiles_.size()))
+        return -1;
+    const auto index = static_cast<std::uint32_t>(folder);
+    return index + 1 < tiles_[index].end ? folder + 1 : -1;
+}
+
+} // namespace kurvo

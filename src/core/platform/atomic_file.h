@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A file that appears whole or not at all: written beside its place under a hidden temporary name, synced, renamed.
+#pragma once
+
+#include <cstddef>
+#include <string>
+#include <vector>
+
+#include "core/base/result.h"
+#include "core/platform/unique_fd.h"
+
+namespace kurvo {
+
+/// Not thread-safe. Dropping it without commit() removes the temporary file and leaves what was at `path` untouched.
+class AtomicFile {
+public:
+    /// Opens the temporary file in the folder of `path`.
+    static Result<AtomicFile> create(const std::string& path);
+    AtomicFile(AtomicFile&&) noexcept = default;
+    AtomicFile& operator=(AtomicFile&&) noexcept = default;
+    ~AtomicFile();
+
+    /// Appends; buffered. An error (a full disk, say) is final: commit() will refuse with the same error.
+    void write(const void* data, std::size_t size);
+    /// Flushes, syncs the file, renames it to its place and syncs the folder.
+    Result<Done> commit();
+
+private:
+    AtomicFile() = default;
+    void flush();
+
+    std::string path_;
+    std::string temporary_;
+    UniqueFd fd_;
+    std::vector<char> buffer_;
+    int error_ = 0;
+};
+
+} // namespace kurvo

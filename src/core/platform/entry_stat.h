@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the kernel says of one directory entry, and the reading of directories: statx(2) and getdents64(2) without
+// following links. These two calls are where a scan spends its time, so both are thin.
+#pragma once
+
+#include <cstdint>
+#include <string_view>
+#include <vector>
+
+namespace kurvo {
+
+enum class EntryKind : std::uint8_t { File, Folder, SymbolicLink, Fifo, Socket, BlockDevice, CharacterDevice };
+
+struct EntryStat {
+    EntryKind kind = EntryKind::File;
+    std::uint32_t mode = 0;
+    std::uint32_t uid = 0;
+    std::uint32_t gid = 0;
+    std::uint32_t links = 0;
+    std::uint64_t inode = 0;
+    std::uint64_t device = 0;    ///< major << 32 | minor of the filesystem
+    std::uint64_t mountId = 0;   ///< stx_mnt_id; 0 on kernels before 5.8, where st_dev has to do
+    std::uint64_t size = 0;      ///< st_size
+    std::uint64_t blocks = 0;    ///< allocated, in units of 512 bytes
+    std::int64_t modified = 0;   ///< UTC seconds
+    std::uint32_t modifiedNs = 0;
+
+    /// True when both are the same object, whatever has been written to it since: device, inode and kind.
+    bool sameObject(const EntryStat& other) const
+    {
+        return inode == other.inode && device == other.device && kind == other.kind;
+    }
+};
+
+enum class StatSync {
+    Cached, ///< what the kernel holds is good enough (network filesystems may lag): for scanning
+    Fresh   ///< ask the filesystem: for deciding whether to act
+};
+
+/// statx on `name` in the open folder `dir`; never follows a link and never triggers an automount. With an empty name it
+/// describes `dir` itself. Returns 0 or errno.
+int statEntry(int dir, const char* name, EntryStat& out, StatSync sync = StatSync::Cached);
+
+/// Reads the entries of one open folder, a 64 KiB buffer at a time. One reader per thread, used again for each folder.
+class FolderReader {
+public:
+    FolderReader() : buffer_(1 << 16) {}
+
+    /// Starts on `dir`, which stays owned by the caller and must be at its beginning.
+    void start(int dir)
+    {
+        dir_ = dir;
+        at_ = end_ = 0;
+    }
+
+    /// The next name except "." and "..", or nullptr at the end or on an error (then `error()` is the errno).
+    /// The pointer is good until the next call.
+    const char* next();
+    int error() const { return error_; }
+
+private:
+    std::vector<char> buffer_;
+    int dir_ = -1;
+    std::size_t at_ = 0;
+    std::size_t end_ = 0;
+    int error_ = 0;
+};
+
+} // namespace kurvo

@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/snapshot/header.h"
+
+#include <nlohmann/json.hpp>
+
+#include "core/base/text.h"
+
+namespace kurvo {
+namespace {
+
+using nlohmann::json;
+
+json binary(const std::string& bytes)
+{
+    return json::binary(std::vector<std::uint8_t>(bytes.begin(), bytes.end()));
+}
+
+std::string bytesOf(const json& value)
+{
+    const auto& b = value.get_binary();
+    return std::string(b.begin(), b.end());
+}
+
+} // namespace
+
+std::string encodeHeader(const SnapshotInfo& info)
+{
+    json header;
+    header["place"] = binary(info.place);
+    header["place_name"] = displayText(info.placeName);
+    header["host"] = displayText(info.host);
+    header["filesystem"] = displayText(info.filesystem);
+    header["mount_point"] = binary(info.mountPoint);
+    header["taken"] = info.taken;
+    header["seconds"] = info.seconds;
+    header["capacity"] = {{"total", info.capacity.total},
+                          {"used", info.capacity.used},
+                          {"reserved", info.capacity.reserved},
+                          {"free", info.capacity.free}};
+    header["partial"] = info.partial;
+    header["sample"] = info.sample;
+    header["unreadable"] = info.unreadable;
+    header["entries"] = info.entries;
+    header["disk_bytes"] = info.diskBytes;
+    const auto cbor = json::to_cbor(header);
+    return std::string(cbor.begin(), cbor.end());
+}
+
+Result<SnapshotInfo> decodeHeader(std::string_view bytes, const std::string& path)
+{
+    // nlohmann reports wrong types by exceptions; they end here.
+    try {
+        const auto header = json::from_cbor(bytes.begin(), bytes.end());
+        SnapshotInfo info;
+        info.place = bytesOf(header.at("place"));
+        info.placeName = header.at("place_name").get<std::string>();
+        info.host = header.at("host").get<std::string>();
+        info.filesystem = header.at("filesystem").get<std::string>();
+        info.mountPoint = bytesOf(header.at("mount_point"));
+        info.taken = header.at("taken").get<std::int64_t>();
+        info.seconds = header.at("seconds").get<double>();
+        const auto& capacity = header.at("capacity");
+        info.capacity.total = capacity.at("total").get<std::uint64_t>();
+        info.capacity.used = capacity.at("used").get<std::uint64_t>();
+        info.capacity.reserved = capacity.at("reserved").get<std::uint64_t>();
+        info.capacity.free = capacity.at("free").get<std::uint64_t>();
+        info.partial = header.at("partial").get<bool>();
+        info.sample = header.at("sample").get<bool>();
+        info.unreadable = header.at("unreadable").get<std::uint64_t>();
+        info.entries = header.at("entries").get<std::uint64_t>();
+        info.diskBytes = header.at("disk_bytes").get<std::uint64_t>();
+        return info;
+    } catch (const json::exception&) {
+        return Error{ErrorKind::Damaged, path, 0, "The snapshot " + displayText(path) + " is damaged: its header cannot be read."};
+    }
+}
+
+} // namespace kurvo

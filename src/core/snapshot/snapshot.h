@@ -1,0 +1,59 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The snapshot file, `.kurvo`, version 1: one finished scan. Written in full in docs/snapshot-format.md; in short:
+//
+//   magic "KURVOSNP"  u32 version  u32 header bytes  u64 XXH3-64 of the header  header (CBOR)
+//   blocks: u32 column  u32 stored bytes  u32 raw bytes  u32 items  u64 XXH3-64 of the stored bytes  bytes (zstd)
+//   end: a block with column 0 and no bytes, whose item count is the number of blocks before it
+//
+// All numbers are little-endian. Nodes stand in breadth-first order, so parents are implied by child counts; columns
+// are stored apart, because like compresses with like. A file is written once and never changed.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/base/result.h"
+#include "core/platform/drives.h"
+#include "core/scan/scanner.h"
+
+namespace kurvo {
+
+inline constexpr std::uint32_t snapshotVersion = 1;
+inline constexpr const char* snapshotSuffix = ".kurvo";
+
+/// What is known about a scan besides its entries.
+struct SnapshotInfo {
+    std::string place;      ///< path of the root; bytes
+    std::string placeName;  ///< for people: drive name or folder name
+    std::string host;
+    std::string filesystem;
+    std::string mountPoint; ///< of the drive that held the place; bytes
+    std::int64_t taken = 0; ///< UTC seconds, when the scan began
+    double seconds = 0;     ///< how long it took
+    Capacity capacity;      ///< of that drive, at that time
+    bool partial = false;   ///< the scan was stopped before its end
+    bool sample = false;    ///< made-up data of the demo
+    std::uint64_t unreadable = 0;
+    std::uint64_t entries = 0; ///< without the root; filled by writeSnapshot
+    std::uint64_t diskBytes = 0;
+};
+
+struct Snapshot {
+    SnapshotInfo info;
+    std::shared_ptr<const FileTree> tree;
+};
+
+/// Writes to a temporary file beside `path`, syncs, renames: an earlier file of that name stays whole until the new one
+/// is. What was taken out of the tree is not written. Returns what the header says.
+Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree);
+
+/// Reads a whole file. Every length, count and checksum is verified before it is used; a file that fails is Damaged (cut,
+/// altered), TooNew or WrongFormat, with a sentence that says which.
+Result<Snapshot> readSnapshot(const std::string& path);
+
+/// Reads the header only, whatever the size of the file.
+Result<SnapshotInfo> readSnapshotInfo(const std::string& path);
+
+} // namespace kurvo

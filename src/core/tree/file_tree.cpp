@@ -1,0 +1,249 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/tree/file_tree.h"
+
+#include <xxhash.h>
+
+#include <algorithm>
+#include <utility>
+
+#include "core/base/text.h"
+
+namespace kurvo {
+
+FileTree::FileTree(std::shared_ptr<const NodeStore> store, std::vector<NodeId> removed)
+    : store_(std::move(store)), removed_(std::move(removed))
+{
+    std::sort(removed_.begin(), removed_.end());
+    removed_.erase(std::unique(removed_.begin(), removed_.end()), removed_.end());
+    addUp();
+}
+
+bool FileTree::isRemoved(NodeId node) const
+{
+    return std::binary_search(removed_.begin(), removed_.end(), node);
+}
+
+bool FileTree::contains(NodeId node) const
+{
+    if (node >= store_->size())
+        return false;
+    for (; node != noNode; node = parent(node))
+        if (isRemoved(node))
+            return false;
+    return true;
+}
+
+void FileTree::addUp()
+{
+    const auto& store = *store_;
+    counted_.resize(store.linkSets().size(), noNode);
+    for (std::size_t i = 0; i < counted_.size(); ++i)
+        for (const NodeId member : store.linkMembers(store.linkSets()[i]))
+            if (removed_.empty() || contains(member)) {
+                counted_[i] = member;
+                break;
+            }
+
+    sums_.assign(store.folderCount(), {});
+    // Children have larger ids than their folder: backwards, every folder is complete before it is added to its parent.
+    for (NodeId node = store.size(); node-- > 0;) {
+        if (!removed_.empty() && isRemoved(node))
+            continue;
+        const NodeId above = store.parent(node);
+        const bool hidden = store.has(node, FlagHidden);
+        if (store.isFolder(node)) {
+            auto& own = sums_[store.folderIndex(node)];
+            own.unreadable += store.has(node, FlagUnreadable) ? 1 : 0;
+            if (!store.has(node, FlagDoor)) {
+                own.disk += store.ownDisk(node);
+                own.hiddenDisk += hidden ? store.ownDisk(node) : 0;
+            }
+            if (above == noNode)
+                continue;
+            auto& sums = sums_[store.folderIndex(above)];
+            sums.apparent += own.apparent;
+            sums.disk += own.disk;
+            sums.hiddenDisk += own.hiddenDisk;
+            sums.newest = std::max({sums.newest, own.newest, store.modified(node)});
+            sums.oldest = std::min(sums.oldest, own.oldest);
+            sums.files += own.files;
+            sums.folders += own.folders + 1;
+            sums.hiddenFiles += own.hiddenFiles;
+            sums.unreadable += own.unreadable;
+        } else {
+            auto& sums = sums_[store.folderIndex(above)];
+            const auto modified = store.modified(node);
+            ++sums.files;
+            sums.hiddenFiles += hidden ? 1 : 0;
+            sums.newest = std::max(sums.newest, modified);
+            sums.oldest = std::min(sums.oldest, modified);
+            if (store.has(node, FlagLinked) && counted_[store.linkSetOf(node)] != node)
+                continue;
+            const auto disk = store.ownDisk(node);
+            sums.apparent += store.ownApparent(node);
+            sums.disk += disk;
+            sums.hiddenDisk += hidden ? disk : 0;
+        }
+    }
+}
+
+std::string_view FileTree::label(NodeId node) const
+{
+    return node == rootNode ? fileName(name(node)) : name(node);
+}
+
+std::uint64_t FileTree::disk(NodeId node) const
+{
+    if (isFolder(node))
+        return sums(node).disk;
+    return countedAt(node) == node ? store_->ownDisk(node) : 0;
+}
+
+std::uint64_t FileTree::apparent(NodeId node) const
+{
+    if (isFolder(node))
+        return sums(node).apparent;
+    return countedAt(node) == node ? store_->ownApparent(node) : 0;
+}
+
+std::uint64_t FileTree::measured(NodeId node, Measure measure) const
+{
+    switch (measure) {
+    case Measure::Apparent:
+        return apparent(node);
+    case Measure::Files:
+        return files(node);
+    case Measure::Disk:
+        break;
+    }
+    return disk(node);
+}
+
+std::int64_t FileTree::newest(NodeId node) const
+{
+    if (!isFolder(node) || sums(node).newest == INT64_MIN)
+        return store_->modified(node);
+    return sums(node).newest;
+}
+
+NodeId FileTree::countedAt(NodeId node) const
+{
+    if (isFolder(node) || !store_->has(node, FlagLinked))
+        return node;
+    return counted_[store_->linkSetOf(node)];
+}
+
+std::uint32_t FileTree::countChildren(NodeId folder) const
+{
+    if (removed_.empty())
+        return store_->childCount(folder);
+    std::uint32_t count = 0;
+    forEachChild(folder, [&count](NodeId) { ++count; });
+    return count;
+}
+
+std::vector<NodeId> FileTree::sortedChildren(NodeId folder, Measure measure) const
+{
+    std::vector<std::pair<std::uint64_t, NodeId>> keyed;
+    keyed.reserve(store_->childCount(folder));
+    forEachChild(folder, [&](NodeId child) { keyed.emplace_back(measured(child, measure), child); });
+    std::sort(keyed.begin(), keyed.end(), [this](const auto& a, const auto& b) {
+        return a.first != b.first ? a.first > b.first : name(a.second) < name(b.second);
+    });
+    std::vector<NodeId> children;
+    children.reserve(keyed.size());
+    for (const auto& entry : keyed)
+        children.push_back(entry.second);
+    return children;
+}
+
+bool FileTree::isAtOrBelow(NodeId node, NodeId folder) const
+{
+    // A child's id is larger than its folder's, so the walk up can end early.
+    for (; node != noNode && node >= folder; node = parent(node))
+        if (node == folder)
+            return true;
+    return false;
+}
+
+std::optional<NodeId> FileTree::findChild(NodeId folder, std::string_view wanted) const
+{
+    std::optional<NodeId> found;
+    forEachChild(folder, [&](NodeId child) {
+        if (name(child) == wanted)
+            found = child;
+    });
+    return found;
+}
+
+std::optional<NodeId> FileTree::find(std::string_view path) const
+{
+    const auto root = name(rootNode);
+    if (!kurvo::isAtOrBelow(path, root))
+        return std::nullopt;
+    NodeId at = rootNode;
+    path.remove_prefix(root.size());
+    while (!path.empty()) {
+        if (path.front() == '/') {
+            path.remove_prefix(1);
+            continue;
+        }
+        const auto component = path.substr(0, path.find('/'));
+        if (!isFolder(at))
+            return std::nullopt;
+        const auto child = findChild(at, component);
+        if (!child)
+            return std::nullopt;
+        at = *child;
+        path.remove_prefix(component.size());
+    }
+    return at;
+}
+
+std::vector<NodeId> FileTree::chain(NodeId node) const
+{
+    std::vector<NodeId> up;
+    for (; node != noNode; node = parent(node))
+        up.push_back(node);
+    std::reverse(up.begin(), up.end());
+    return up;
+}
+
+NodeId followTheWeight(const FileTree& tree, NodeId folder, Measure measure, double threshold)
+{
+    for (;;) {
+        NodeId heaviest = noNode;
+        std::uint64_t weight = 0;
+        tree.forEachChild(folder, [&](NodeId child) {
+            const auto w = tree.measured(child, measure);
+            if (tree.isFolder(child) && w > weight) {
+                weight = w;
+                heaviest = child;
+            }
+        });
+        const auto whole = tree.measured(folder, measure);
+        if (heaviest == noNode || static_cast<double>(weight) < threshold * static_cast<double>(whole))
+            return folder;
+        folder = heaviest;
+    }
+}
+
+ContentSummary summarize(const FileTree& tree, NodeId top)
+{
+    ContentSummary summary;
+    const auto& store = tree.store();
+    tree.forEachBelow(top, [&](NodeId node) {
+        ++summary.entries;
+        summary.apparent += store.ownApparent(node);
+        summary.unreadable += store.has(node, FlagUnreadable) ? 1 : 0;
+        std::uint64_t facts[4] = {static_cast<std::uint64_t>(store.kind(node)), store.inode(node), 0, 0};
+        if (!store.isFolder(node)) {
+            facts[2] = store.ownApparent(node) * 31 + store.modifiedNs(node);
+            facts[3] = static_cast<std::uint64_t>(store.modified(node));
+        }
+        summary.fingerprint += XXH3_64bits(facts, sizeof facts);
+    });
+    return summary;
+}
+
+} // namespace kurvo
