@@ -157,4 +157,28 @@ FamilyMix familyMix(const FileTree& tree, NodeId top)
     return mix;
 }
 
+std::shared_ptr<const std::vector<Family>> dominantFamilies(const FileTree& tree)
+{
+    const auto& store = tree.store();
+    std::vector<std::array<std::uint64_t, familyCount>> sums(store.folderCount());
+    auto families = std::make_shared<std::vector<Family>>(store.folderCount(), Family::Unknown);
+    // Backwards: children before their folder (see NodeStore).
+    for (NodeId node = store.size(); node-- > 0;) {
+        const NodeId above = store.parent(node);
+        if (store.isFolder(node)) {
+            const auto index = store.folderIndex(node);
+            const auto& own = sums[index];
+            const auto most = std::max_element(own.begin(), own.end());
+            if (*most > 0)
+                (*families)[index] = static_cast<Family>(most - own.begin());
+            if (above != noNode)
+                for (std::size_t f = 0; f < familyCount; ++f)
+                    sums[store.folderIndex(above)][f] += own[f];
+        } else {
+            sums[store.folderIndex(above)][static_cast<std::size_t>(typeInfo(store.type(node)).family)] += tree.disk(node);
+        }
+    }
+    return families;
+}
+
 } // namespace kurvo

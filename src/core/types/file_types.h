@@ -5,7 +5,9 @@
 
 #include <array>
 #include <cstdint>
+#include <memory>
 #include <string_view>
+#include <vector>
 
 #include "core/tree/file_tree.h"
 
@@ -42,5 +44,8 @@ struct FamilyMix {
 };
 /// Visits the whole subtree (about 20 ms a million entries).
 FamilyMix familyMix(const FileTree& tree, NodeId top);
+
+/// By folder index: the family that fills most of each folder. One pass over the tree.
+std::shared_ptr<const std::vector<Family>> dominantFamilies(const FileTree& tree);
 
 } // namespace kurvo

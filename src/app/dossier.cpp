@@ -1,0 +1,261 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/dossier.h"
+
+#include <QPainter>
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <numeric>
+
+#include "app/async.h"
+#include "app/theme.h"
+#include "app/words.h"
+
+namespace kurvo::app {
+
+FamilyBar::FamilyBar(QWidget* parent) : QWidget(parent)
+{
+    setFixedHeight(10);
+}
+
+void FamilyBar::setMix(const FamilyMix& mix)
+{
+    mix_ = mix;
+    update();
+}
+
+void FamilyBar::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    painter.fillRect(rect(), theme().emptyBar);
+    if (mix_.total == 0)
+        return;
+    std::array<std::size_t, familyCount> order{};
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::sort(order.begin(), order.end(), [this](std::size_t a, std::size_t b) { return mix_.disk[a] > mix_.disk[b]; });
+    double at = 0;
+    for (const auto family : order) {
+        const double wide = static_cast<double>(mix_.disk[family]) / static_cast<double>(mix_.total) * width();
+        painter.fillRect(QRectF(at, 0, wide, height()), familyColour(static_cast<Family>(family)));
+        at += wide;
+    }
+}
+
+Dossier::Dossier(Session& session, QWidget* parent)
+    : QFrame(parent), session_(session), name_(new QLabel), path_(new QLabel), size_(new QLabel), shares_(new QLabel),
+      mixTitle_(new QLabel(tr("What is in it"))), mix_(new FamilyBar), mixText_(new QLabel), facts_(new QGridLayout), note_(new QLabel),
+      plan_(new QPushButton), open_(new QPushButton(tr("Open"))), show_(new QPushButton(tr("Show in files"))),
+      copy_(new QPushButton(tr("Copy path"))), body_(new QWidget), empty_(new QLabel(tr("Facts about what you select will stand here.")))
+{
+    setProperty("role", "panel");
+    setObjectName("dossier");
+    setFixedWidth(272);
+    auto* layout = new QVBoxLayout(body_);
+    layout->setContentsMargins(16, 14, 16, 14);
+    layout->setSpacing(6);
+    name_->setProperty("role", "heading");
+    name_->setObjectName("dossierName");
+    name_->setWordWrap(true);
+    path_->setProperty("role", "small");
+    path_->setWordWrap(true);
+    path_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    size_->setProperty("role", "big");
+    size_->setObjectName("dossierSize");
+    shares_->setProperty("role", "second");
+    shares_->setWordWrap(true);
+    mixTitle_->setProperty("role", "small");
+    mixText_->setProperty("role", "small");
+    mixText_->setWordWrap(true);
+    note_->setWordWrap(true);
+    note_->setProperty("role", "warning");
+    note_->setObjectName("dossierNote");
+    facts_->setHorizontalSpacing(12);
+    facts_->setVerticalSpacing(5);
+    facts_->setColumnStretch(1, 1);
+    plan_->setProperty("role", "primary");
+    plan_->setObjectName("planTrash");
+    open_->setObjectName("open");
+    show_->setObjectName("showInFiles");
+    copy_->setObjectName("copyPath");
+
+    layout->addWidget(name_);
+    layout->addWidget(path_);
+    layout->addWidget(size_);
+    layout->addWidget(shares_);
+    layout->addSpacing(8);
+    layout->addWidget(mixTitle_);
+    layout->addWidget(mix_);
+    layout->addWidget(mixText_);
+    layout->addSpacing(8);
+    layout->addLayout(facts_);
+    layout->addWidget(note_);
+    layout->addStretch();
+    layout->addWidget(plan_);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(6);
+    row->addWidget(open_);
+    row->addWidget(show_);
+    layout->addLayout(row);
+    layout->addWidget(copy_);
+
+    empty_->setProperty("role", "second");
+    empty_->setAlignment(Qt::AlignCenter);
+    empty_->setWordWrap(true);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(body_);
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(0, 0, 0, 0);
+    outer->addWidget(scroll);
+    outer->addWidget(empty_);
+
+    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::selectionChanged,
+                              &Session::planChanged, &Session::measureChanged})
+        connect(&session_, signal, this, &Dossier::update);
+    update();
+}
+
+void Dossier::addFact(const QString& name, const QString& value, const QString& tip)
+{
+    const int row = facts_->rowCount();
+    auto* left = new QLabel(name);
+    left->setProperty("role", "second");
+    left->setAlignment(Qt::AlignTop);
+    auto* right = new QLabel(value);
+    right->setWordWrap(true);
+    right->setToolTip(tip);
+    right->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    facts_->addWidget(left, row, 0);
+    facts_->addWidget(right, row, 1);
+}
+
+void Dossier::update()
+{
+    const auto* place = session_.place();
+    body_->parentWidget()->parentWidget()->setVisible(place != nullptr);
+    empty_->setVisible(place == nullptr);
+    if (!place)
+        return;
+    const auto& tree = *place->tree;
+    const NodeId node = place->selection != noNode ? place->selection : place->focus;
+    const auto label = toText(tree.label(node));
+    name_->setText(cutMiddle(label, fontOf(15, QFont::DemiBold), 700));
+    name_->setToolTip(label);
+    // A path has no spaces to break at: let it break after each slash.
+    auto path = toText(tree.path(node));
+    path_->setToolTip(path);
+    if (path.size() > 220)
+        path = path.left(90) + QStringLiteral(" … ") + path.right(120);
+    path_->setText(path.replace(QLatin1Char('/'), QStringLiteral("/\u200B")));
+    size_->setText(sizeText(tree.disk(node)));
+    QStringList shares;
+    if (node != rootNode) {
+        const NodeId above = tree.parent(node);
+        shares << tr("%1 of %2").arg(shareText(tree.disk(node), tree.disk(above)), cutMiddle(toText(tree.label(above)), fontOf(13), 130));
+    }
+    if (place->capacity.total > 0)
+        shares << tr("%1 of the drive").arg(shareText(tree.disk(node), place->capacity.total));
+    shares_->setText(shares.join(QStringLiteral(" · ")));
+
+    while (auto* item = facts_->takeAt(0)) {
+        delete item->widget();
+        delete item;
+    }
+    fillFacts(*place, node);
+
+    const bool planned = place->plan.has(node);
+    const NodeId covering = place->plan.coveringItem(tree, node);
+    plan_->setText(planned ? tr("Take off the plan   Del") : tr("Plan: trash   Del"));
+    plan_->setEnabled(node != rootNode && (planned || covering == noNode) && !session_.planJob());
+    QString note;
+    if (covering != noNode && !planned)
+        note = tr("On the plan already, as part of %1.").arg(toText(tree.name(covering)));
+    else if (tree.store().has(node, FlagUnreadable))
+        note = tr("This folder could not be read. What is in it is missing from every figure.");
+    else if (tree.store().has(node, FlagDoor))
+        note = tr("Another filesystem is mounted here. Scan it as a place of its own.");
+    else if (place->fromSnapshot)
+        note = place->info.sample ? tr("Sample data: these files do not exist. Try every action in the practice folder.")
+                                  : tr("From a snapshot of %1. Scan again before you act.").arg(whenText(place->info.taken));
+    note_->setText(note);
+    note_->setVisible(!note.isEmpty());
+
+    const bool folder = tree.isFolder(node);
+    mixTitle_->setVisible(folder);
+    mix_->setVisible(folder);
+    mixText_->setVisible(folder);
+    if (folder)
+        startMix(node);
+}
+
+void Dossier::fillFacts(const Place& place, NodeId node)
+{
+    const auto& tree = *place.tree;
+    const auto& store = tree.store();
+    const bool folder = tree.isFolder(node);
+    const auto apparent = tree.apparent(node), disk = tree.disk(node);
+    QString why;
+    if (!folder && tree.countedAt(node) == node) {
+        if (disk + 4096 < apparent)
+            why = tr(" (holes: sparse)");
+        else if (disk > apparent + (1 << 20))
+            why = tr(" (space kept ahead)");
+    } else if (folder && disk > apparent + apparent / 5 && tree.sums(node).files > 100) {
+        why = tr(" (many small files)");
+    }
+    addFact(tr("Apparent"), sizeText(apparent) + why);
+    if (folder) {
+        const auto& sums = tree.sums(node);
+        addFact(tr("Holds"), tr("%1, %2").arg(itemsText(sums.files, "file"), itemsText(sums.folders, "folder")));
+        if (sums.hiddenDisk > 0 && !tree.isHidden(node))
+            addFact(tr("Hidden"), tr("%1, %2").arg(sizeText(sums.hiddenDisk), shareText(sums.hiddenDisk, disk)));
+        addFact(tr("Newest"), whenText(tree.newest(node)), QString::fromStdString(formatTime(tree.newest(node))));
+        if (sums.oldest != INT64_MAX)
+            addFact(tr("Oldest"), whenText(sums.oldest), QString::fromStdString(formatTime(sums.oldest)));
+        if (sums.unreadable > 0)
+            addFact(tr("Not read"), itemsText(sums.unreadable, "folder"));
+    } else {
+        const auto& type = typeInfo(store.type(node));
+        static constexpr const char* kinds[] = {"file", "folder", "symbolic link", "FIFO", "socket", "block device", "character device"};
+        const auto kind = static_cast<std::size_t>(store.kind(node));
+        addFact(tr("Type"), store.kind(node) != EntryKind::File ? QString::fromLatin1(kinds[kind])
+                            : type.extension.empty()            ? tr("unknown")
+                                                                : QString::fromUtf8(type.name.data(), static_cast<qsizetype>(type.name.size())));
+        addFact(tr("Changed"), whenText(store.modified(node)), QString::fromStdString(formatTime(store.modified(node))));
+    }
+    addFact(tr("Owner"), place.info.sample ? QString::number(store.owner(node)) : toText(userName(store.owner(node))));
+    if (!folder && store.has(node, FlagLinked)) {
+        const auto& set = store.linkSets()[store.linkSetOf(node)];
+        QStringList others;
+        for (const NodeId other : store.linkMembers(set))
+            if (other != node && others.size() < 12)
+                others << toText(tree.path(other));
+        addFact(tr("Links"), tr("%1 in all").arg(set.links), others.join(QLatin1Char('\n')));
+        const NodeId counted = tree.countedAt(node);
+        if (counted != node && counted != noNode)
+            addFact(tr("Counted at"), toText(tree.path(counted)).replace(QLatin1Char('/'), QStringLiteral("/\u200B")));
+    }
+}
+
+void Dossier::startMix(NodeId node)
+{
+    mixText_->setText(QString());
+    mix_->setMix({});
+    const auto request = ++mixRequest_;
+    runAsync(
+        this, [tree = session_.place()->tree, node] { return familyMix(*tree, node); },
+        [this, request](const FamilyMix& mix) {
+            if (request != mixRequest_)
+                return; // another item was selected meanwhile
+            mix_->setMix(mix);
+            const auto most = mix.largest();
+            const auto family = static_cast<std::size_t>(most);
+            if (mix.total > 0)
+                mixText_->setText(tr("%1 %2 in %3").arg(shareText(mix.disk[family], mix.total), QString::fromLatin1(familyName(most)).toLower(), itemsText(mix.files[family], "file")));
+        });
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The panel about the selected item, or about the focus folder when nothing is selected: facts and actions.
+#pragma once
+
+#include <QFrame>
+#include <QGridLayout>
+#include <QLabel>
+#include <QPushButton>
+
+#include "app/session.h"
+
+namespace kurvo::app {
+
+/// The families in a folder as one bar.
+class FamilyBar : public QWidget {
+    Q_OBJECT
+public:
+    explicit FamilyBar(QWidget* parent = nullptr);
+    void setMix(const FamilyMix& mix);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    FamilyMix mix_;
+};
+
+class Dossier : public QFrame {
+    Q_OBJECT
+public:
+    explicit Dossier(Session& session, QWidget* parent = nullptr);
+
+    /// The buttons get their work from the window's actions.
+    QPushButton* planButton() { return plan_; }
+    QPushButton* openButton() { return open_; }
+    QPushButton* showButton() { return show_; }
+    QPushButton* copyButton() { return copy_; }
+
+private:
+    void update();
+    void fillFacts(const Place& place, NodeId node);
+    void addFact(const QString& name, const QString& value, const QString& tip = {});
+    void startMix(NodeId node);
+
+    Session& session_;
+    QLabel* name_;
+    QLabel* path_;
+    QLabel* size_;
+    QLabel* shares_;
+    QLabel* mixTitle_;
+    FamilyBar* mix_;
+    QLabel* mixText_;
+    QGridLayout* facts_;
+    QLabel* note_;
+    QPushButton* plan_;
+    QPushButton* open_;
+    QPushButton* show_;
+    QPushButton* copy_;
+    QWidget* body_;
+    QLabel* empty_;
+    unsigned mixRequest_ = 0;
+};
+
+} // namespace kurvo::app

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QFile>
+
+#include "app/main_window.h"
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    QApplication::setApplicationName("kurvo");
+    QApplication::setApplicationVersion(KURVO_VERSION);
+    QApplication::setDesktopFileName("kurvo");
+
+    QCommandLineParser parser;
+    parser.setApplicationDescription(QObject::tr("See what fills a drive, and clear it safely."));
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addOption({"demo", QObject::tr("Start with sample data, in a data folder of its own.")});
+    parser.addOption({"data", QObject::tr("Keep snapshots and settings in this folder."), "FOLDER"});
+    parser.addPositionalArgument("PATH", QObject::tr("Folders to scan, or .kurvo snapshots to open."), "[PATH...]");
+    parser.process(application);
+
+    kurvo::app::MainWindow window(kurvo::app::appFolders(parser.isSet("demo"), QFile::encodeName(parser.value("data")).toStdString()));
+    window.show();
+    if (parser.isSet("demo"))
+        window.prepareDemo();
+    for (const auto& argument : parser.positionalArguments()) {
+        const auto path = QFile::encodeName(argument).toStdString();
+        if (path.ends_with(kurvo::snapshotSuffix))
+            window.session().openSnapshot(path);
+        else
+            window.session().scanFolder(path);
+    }
+    return QApplication::exec();
+}

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The window: gauge, rail, the current stage, pointer line. It wires them and holds the actions; it shows nothing itself.
+#pragma once
+
+#include <QMainWindow>
+#include <QMenu>
+#include <QSettings>
+#include <QStackedWidget>
+
+#include "app/clear_stage.h"
+#include "app/explore_stage.h"
+#include "app/gauge.h"
+#include "app/notice_bar.h"
+#include "app/pointer_line.h"
+#include "app/rail.h"
+#include "app/scan_stage.h"
+#include "app/theme.h"
+#include "app/words.h"
+
+namespace kurvo::app {
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(AppFolders folders);
+    ~MainWindow() override;
+
+    Session& session() { return session_; }
+    void setStage(Stage stage);
+    Stage stage() const;
+    ScanStage* scanStage() { return scan_; }
+    ExploreStage* exploreStage() { return explore_; }
+    ClearStage* clearStage() { return clear_; }
+    ThemeControl& themeControl() { return theme_; }
+    /// Makes the demo's data where it is missing, in the background.
+    void prepareDemo();
+
+protected:
+    void closeEvent(QCloseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+
+private:
+    void makeActions();
+    QAction* add(QMenu* menu, const QString& text, const QList<QKeySequence>& keys, const std::function<void()>& run);
+    void updateActions();
+    void restoreSettings();
+    void chooseTheme(ThemeChoice choice);
+    void chooseUnits(SizeUnits units);
+    NodeId subject() const;
+    void togglePlanned();
+    void askToEmptyTrash();
+    void showContextMenu(const QPoint& global);
+    void showKeys();
+
+    QSettings settings_;
+    ThemeControl theme_;
+    Session session_;
+    QMenu* menu_;
+    Rail* rail_;
+    Gauge* gauge_;
+    NoticeBar* notice_;
+    QStackedWidget* stages_;
+    ScanStage* scan_;
+    ExploreStage* explore_;
+    ClearStage* clear_;
+    PointerLine* pointer_;
+    QAction *goInto_ = nullptr, *goUp_ = nullptr, *back_ = nullptr, *forward_ = nullptr, *follow_ = nullptr, *largest_ = nullptr,
+            *largestHidden_ = nullptr, *plan_ = nullptr, *open_ = nullptr, *show_ = nullptr, *copy_ = nullptr, *undoPlan_ = nullptr,
+            *clearPlan_ = nullptr, *carryOut_ = nullptr, *takeBack_ = nullptr, *emptyTrash_ = nullptr, *rescan_ = nullptr;
+    std::vector<QAction*> themeActions_, unitActions_;
+};
+
+} // namespace kurvo::app

@@ -1,0 +1,201 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The actions of the main window: every one stands in the menu with its key.
+#include <QActionGroup>
+#include <QApplication>
+#include <QMessageBox>
+
+#include "app/async.h"
+#include "app/item_actions.h"
+#include "app/main_window.h"
+#include "app/words.h"
+#include "core/find/largest.h"
+
+namespace kurvo::app {
+
+QAction* MainWindow::add(QMenu* menu, const QString& text, const QList<QKeySequence>& keys, const std::function<void()>& run)
+{
+    auto* action = menu->addAction(text);
+    action->setShortcuts(keys);
+    action->setShortcutContext(Qt::WindowShortcut);
+    connect(action, &QAction::triggered, this, [run] { run(); });
+    addAction(action); // so that the key works while the menu is closed
+    return action;
+}
+
+void MainWindow::makeActions()
+{
+    const auto selectLargest = [this](bool hidden) {
+        const auto* place = session_.place();
+        runAsync(
+            this,
+            [tree = place->tree, focus = place->focus, hidden] {
+                if (hidden)
+                    return largestHiddenFile(*tree, focus);
+                const auto best = largestFiles(*tree, 1, focus);
+                return best.empty() ? noNode : best[0];
+            },
+            [this, hidden](NodeId node) {
+                if (node == noNode)
+                    session_.say(hidden ? tr("There is no hidden file in here.") : tr("There is no file in here."));
+                else
+                    session_.reveal(node);
+            });
+    };
+    const auto pathDo = [this](void (*act)(Session&, const std::string&)) {
+        return [this, act] {
+            if (const auto node = subject(); node != noNode)
+                act(session_, session_.place()->tree->path(node));
+        };
+    };
+
+    auto* scan = menu_->addMenu(tr("Scan"));
+    add(scan, tr("Home folder"), {QKeySequence("Ctrl+H")}, [this] { setStage(Stage::Scan), scan_->scanHome(); });
+    add(scan, tr("Choose a folder…"), {QKeySequence::Open}, [this] { scan_->chooseFolder(); });
+    add(scan, tr("Open a snapshot…"), {QKeySequence("Ctrl+Shift+O")}, [this] { scan_->openSnapshotFile(); });
+    rescan_ = add(scan, tr("Scan this place again"), {QKeySequence("Shift+F5")}, [this] {
+        const auto info = session_.place()->info;
+        setStage(Stage::Scan);
+        session_.scanFolder(info.place, toText(info.placeName));
+    });
+    add(scan, tr("Stop the scan"), {QKeySequence("Ctrl+.")}, [this] { session_.stopScan(); });
+
+    auto* go = menu_->addMenu(tr("Go"));
+    goInto_ = add(go, tr("Into the selected folder"), {QKeySequence("Alt+Down")}, [this] {
+        const auto node = session_.place()->selection;
+        if (node != noNode && session_.place()->tree->isFolder(node))
+            session_.setFocus(node);
+    });
+    goUp_ = add(go, tr("Up"), {QKeySequence("Backspace"), QKeySequence("Alt+Up")}, [this] { session_.goUp(); });
+    back_ = add(go, tr("Back"), {QKeySequence("Alt+Left")}, [this] { session_.goBack(); });
+    forward_ = add(go, tr("Forward"), {QKeySequence("Alt+Right")}, [this] { session_.goForward(); });
+    go->addSeparator();
+    follow_ = add(go, tr("Follow the weight"), {QKeySequence("W")}, [this] { session_.followTheWeight(); });
+    largest_ = add(go, tr("Largest file in here"), {QKeySequence("L")}, [selectLargest] { selectLargest(false); });
+    largestHidden_ = add(go, tr("Largest hidden file in here"), {QKeySequence("H")}, [selectLargest] { selectLargest(true); });
+    go->addSeparator();
+    static constexpr const char* stageKeys[] = {"Ctrl+1", "Ctrl+2", "Ctrl+3"};
+    const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Clear")};
+    for (int i = 0; i < 3; ++i)
+        add(go, stageNames[i], {QKeySequence(stageKeys[i])}, [this, i] { setStage(static_cast<Stage>(i)); });
+
+    auto* item = menu_->addMenu(tr("Item"));
+    item->setObjectName("itemMenu");
+    open_ = add(item, tr("Open"), {QKeySequence("Ctrl+Return")}, pathDo(openItem));
+    show_ = add(item, tr("Show in files"), {QKeySequence("Ctrl+E")}, pathDo(showInFileManager));
+    copy_ = add(item, tr("Copy path"), {QKeySequence("Ctrl+Shift+C")}, pathDo(copyPath));
+    item->addSeparator();
+    plan_ = add(item, tr("Plan: trash"), {QKeySequence::Delete}, [this] { togglePlanned(); });
+
+    auto* plan = menu_->addMenu(tr("Plan"));
+    undoPlan_ = add(plan, tr("Undo the last change to the plan"), {QKeySequence::Undo}, [this] { session_.undoPlanChange(); });
+    clearPlan_ = add(plan, tr("Take everything off the plan"), {}, [this] { session_.clearPlan(); });
+    carryOut_ = add(plan, tr("Carry out…"), {QKeySequence("Ctrl+Shift+Return")}, [this] { setStage(Stage::Clear); });
+    takeBack_ = add(plan, tr("Take back what was done last"), {QKeySequence("Ctrl+Shift+Z")}, [this] {
+        const auto& runs = session_.place()->runs;
+        for (std::size_t i = runs.size(); i-- > 0;)
+            if (runs[i].countIn(ClearedItem::State::InTrash) > 0)
+                return session_.takeBack(i);
+    });
+    emptyTrash_ = add(plan, tr("Empty trash…"), {}, [this] { askToEmptyTrash(); });
+
+    auto* view = menu_->addMenu(tr("View"));
+    auto* themes = new QActionGroup(this);
+    const QString themeNames[] = {tr("Theme of the system"), tr("Light"), tr("Dark")};
+    for (int i = 0; i < 3; ++i) {
+        auto* action = add(view, themeNames[i], {}, [this, i] { chooseTheme(static_cast<ThemeChoice>(i)); });
+        action->setCheckable(true);
+        themes->addAction(action);
+        themeActions_.push_back(action);
+    }
+    view->addSeparator();
+    auto* units = new QActionGroup(this);
+    const QString unitNames[] = {tr("Sizes in KiB, MiB, GiB (1024)"), tr("Sizes in kB, MB, GB (1000)")};
+    for (int i = 0; i < 2; ++i) {
+        auto* action = add(view, unitNames[i], {}, [this, i] { chooseUnits(static_cast<SizeUnits>(i)); });
+        action->setCheckable(true);
+        units->addAction(action);
+        unitActions_.push_back(action);
+    }
+    menu_->addSeparator();
+    add(menu_, tr("Keys"), {QKeySequence::HelpContents}, [this] { showKeys(); });
+    add(menu_, tr("Show this menu"), {QKeySequence("F10")}, [this] { menu_->popup(mapToGlobal(QPoint(80, 80))); });
+    add(menu_, tr("Quit"), {QKeySequence::Quit}, [this] { close(); });
+}
+
+void MainWindow::updateActions()
+{
+    if (!goInto_)
+        return;
+    const auto* place = session_.place();
+    const bool exploring = place && stage() == Stage::Explore;
+    const bool busy = session_.planJob() != nullptr;
+    const auto selected = place ? place->selection : noNode;
+    goInto_->setEnabled(exploring && selected != noNode && place->tree->isFolder(selected));
+    goUp_->setEnabled(exploring && place->focus != rootNode);
+    back_->setEnabled(exploring && session_.canGoBack());
+    forward_->setEnabled(exploring && session_.canGoForward());
+    for (auto* action : {follow_, largest_, largestHidden_})
+        action->setEnabled(exploring);
+    const bool withItem = place && stage() != Stage::Scan;
+    for (auto* action : {open_, show_, copy_})
+        action->setEnabled(withItem);
+    plan_->setEnabled(withItem && !busy && subject() != rootNode);
+    plan_->setText(place && place->plan.has(subject()) ? tr("Take off the plan") : tr("Plan: trash"));
+    undoPlan_->setEnabled(session_.canUndoPlanChange());
+    clearPlan_->setEnabled(place && !place->plan.empty() && !busy);
+    carryOut_->setEnabled(place && !place->plan.empty() && !busy);
+    takeBack_->setEnabled(place && place->bytesInTrash() > 0 && !busy);
+    emptyTrash_->setEnabled(place && !place->fromSnapshot && !busy);
+    rescan_->setEnabled(place && !place->info.sample);
+}
+
+void MainWindow::chooseTheme(ThemeChoice choice)
+{
+    theme_.choose(choice);
+    settings_.setValue("window/theme", static_cast<int>(choice));
+    themeActions_[static_cast<std::size_t>(choice)]->setChecked(true);
+}
+
+void MainWindow::chooseUnits(SizeUnits units)
+{
+    setSizeUnits(units);
+    settings_.setValue("window/decimal", units == SizeUnits::Decimal);
+    unitActions_[static_cast<std::size_t>(units)]->setChecked(true);
+    if (session_.place())
+        emit session_.placeChanged(); // every figure is written anew
+}
+
+void MainWindow::showContextMenu(const QPoint& global)
+{
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addActions({goInto_, open_, show_, copy_});
+    menu->addSeparator();
+    menu->addAction(plan_);
+    menu->popup(global);
+}
+
+void MainWindow::showKeys()
+{
+    QString rows;
+    const auto walk = [&rows](const QMenu* menu, const auto& self) -> void {
+        for (const auto* action : menu->actions()) {
+            if (action->menu())
+                self(action->menu(), self);
+            else if (!action->shortcuts().isEmpty()) {
+                QStringList keys;
+                for (const auto& key : action->shortcuts())
+                    keys << key.toString(QKeySequence::NativeText);
+                rows += QStringLiteral("<tr><td style='padding-right:24px'>%1</td><td>%2</td></tr>").arg(action->text().toHtmlEscaped(), keys.join(", ").toHtmlEscaped());
+            }
+        }
+    };
+    walk(menu_, walk);
+    rows += tr("<tr><td>Walk among tiles</td><td>Arrows</td></tr><tr><td>To the parent, to the largest child</td><td>Ctrl+Up, Ctrl+Down</td></tr>"
+               "<tr><td>Into a folder</td><td>Enter, double-click</td></tr>");
+    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keys"), QStringLiteral("<table>%1</table>").arg(rows), QMessageBox::Close, this);
+    box->setAttribute(Qt::WA_DeleteOnClose);
+    box->open();
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/notice_bar.h"
+
+#include <QHBoxLayout>
+#include <QStyle>
+
+namespace kurvo::app {
+
+NoticeBar::NoticeBar(QWidget* parent) : QFrame(parent), text_(new QLabel)
+{
+    setProperty("role", "notice");
+    setObjectName("notice");
+    text_->setWordWrap(true);
+    text_->setTextFormat(Qt::PlainText);
+    text_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    auto* close = new QPushButton(QStringLiteral("×"));
+    close->setProperty("role", "link");
+    close->setAccessibleName(tr("Close this message"));
+    close->setFixedWidth(24);
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(12, 6, 8, 6);
+    layout->addWidget(text_, 1);
+    layout->addWidget(close, 0, Qt::AlignTop);
+    connect(close, &QPushButton::clicked, this, &QWidget::hide);
+    timer_.setSingleShot(true);
+    timer_.setInterval(9000);
+    connect(&timer_, &QTimer::timeout, this, &QWidget::hide);
+    hide();
+}
+
+void NoticeBar::show(const QString& sentence, Severity severity)
+{
+    text_->setText(sentence);
+    setProperty("severity", severity == Severity::Info ? "info" : severity == Severity::Warning ? "warning" : "danger");
+    style()->unpolish(this);
+    style()->polish(this);
+    setAccessibleName(sentence);
+    QFrame::show();
+    if (severity == Severity::Info)
+        timer_.start();
+    else
+        timer_.stop();
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/place.h"
+
+#include <algorithm>
+
+namespace kurvo::app {
+
+std::uint64_t Run::bytesIn(ClearedItem::State state) const
+{
+    std::uint64_t sum = 0;
+    for (const auto& item : items)
+        sum += item.state == state ? item.item.disk : 0;
+    return sum;
+}
+
+std::size_t Run::countIn(ClearedItem::State state) const
+{
+    return static_cast<std::size_t>(
+        std::count_if(items.begin(), items.end(), [state](const ClearedItem& i) { return i.state == state; }));
+}
+
+std::uint64_t Place::bytesInTrash() const
+{
+    std::uint64_t sum = 0;
+    for (const auto& run : runs)
+        sum += run.bytesIn(ClearedItem::State::InTrash);
+    return sum;
+}
+
+const Finding* Place::findingFor(NodeId node) const
+{
+    const auto found = std::find_if(findings.begin(), findings.end(), [node](const auto& f) { return f.first == node; });
+    return found == findings.end() ? nullptr : &found->second;
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// One opened place: its tree, where one is in it, its plan, and what was done. Plain data; Session changes it and says so.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/plan/plan.h"
+#include "core/platform/trash.h"
+#include "core/snapshot/snapshot.h"
+#include "core/tree/file_tree.h"
+#include "core/types/file_types.h"
+
+namespace kurvo::app {
+
+/// One item that was put into the trash, and what became of it since.
+struct ClearedItem {
+    enum class State { InTrash, TakenBack, Gone };
+    PlanItem item;
+    TrashedItem trashed;
+    State state = State::InTrash;
+};
+
+/// One carrying out of the plan.
+struct Run {
+    std::int64_t time = 0;
+    std::vector<ClearedItem> items;
+
+    std::uint64_t bytesIn(ClearedItem::State state) const;
+    std::size_t countIn(ClearedItem::State state) const;
+};
+
+/// What a check or an attempt said of a planned item.
+struct Finding {
+    bool ready = false;
+    std::string sentence;
+};
+
+struct Place {
+    SnapshotInfo info;
+    std::string snapshotFile; ///< where it was saved or opened from; empty until saved
+    bool fromSnapshot = false; ///< opened from a file: the disk may look different by now
+    std::vector<Unreadable> unreadableList;
+    std::uint64_t unreadable = 0;
+
+    std::shared_ptr<const FileTree> tree;
+    std::shared_ptr<const std::vector<Family>> dominant; ///< by folder index: the family that fills most of it
+    Capacity capacity;       ///< of the drive; read again after each change, for a live place
+    bool wholeDrive = false; ///< the place is the root of its drive
+
+    NodeId focus = rootNode;
+    NodeId selection = noNode;
+    std::vector<NodeId> back, forward; ///< focus folders
+
+    Plan plan;
+    std::vector<Plan> planBefore; ///< states to go back to, newest last
+    std::vector<std::pair<NodeId, Finding>> findings;
+    std::vector<Run> runs; ///< newest last
+
+    std::uint64_t bytesInTrash() const;
+    /// Freed once the plan is carried out and the trash emptied.
+    std::uint64_t bytesToCome() const { return plan.freedBytes(*tree); }
+    const Finding* findingFor(NodeId node) const;
+};
+
+} // namespace kurvo::app

@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The rail on the left: the stages in working order, and the menu.
+#pragma once
+
+#include <QAbstractButton>
+#include <QFrame>
+#include <QMenu>
+
+#include <vector>
+
+#include "app/icons.h"
+
+namespace kurvo::app {
+
+enum class Stage { Scan, Explore, Clear };
+
+class RailButton : public QAbstractButton {
+    Q_OBJECT
+public:
+    RailButton(Sign sign, const QString& text, QWidget* parent = nullptr);
+    void setBadge(int count);
+    QSize sizeHint() const override { return {76, 64}; }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    Sign sign_;
+    int badge_ = 0;
+};
+
+class Rail : public QFrame {
+    Q_OBJECT
+public:
+    explicit Rail(QMenu* menu, QWidget* parent = nullptr);
+    void setStage(Stage stage);
+    void setPlanned(int count);
+    RailButton* button(Stage stage) { return buttons_[static_cast<std::size_t>(stage)]; }
+
+signals:
+    void stageChosen(Stage stage);
+
+private:
+    std::vector<RailButton*> buttons_;
+};
+
+} // namespace kurvo::app

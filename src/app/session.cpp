@@ -1,0 +1,374 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Places, scans and getting about; what belongs to the plan is in session_plan.cpp.
+#include "app/session.h"
+
+#include <QDateTime>
+#include <QThreadPool>
+
+#include <algorithm>
+
+#include "app/async.h"
+#include "app/words.h"
+#include "core/platform/drives.h"
+#include "core/snapshot/catalogue.h"
+
+namespace kurvo::app {
+namespace {
+
+/// What is known of a finished scan besides its entries. Asks the drive: not on the interface thread.
+Place describe(const std::string& path, const QString& name)
+{
+    Place place;
+    place.info.host = hostName();
+    if (const auto mount = mountPointOf(path))
+        place.info.mountPoint = *mount;
+    const auto real = canonicalPath(path);
+    place.info.place = real ? *real : path;
+    place.wholeDrive = place.info.place == place.info.mountPoint;
+    if (const auto capacity = readCapacity(path))
+        place.capacity = *capacity;
+    if (const auto drives = readDrives())
+        for (const auto& drive : *drives)
+            if (drive.mountPoint == place.info.mountPoint) {
+                place.info.filesystem = drive.filesystem;
+                if (place.wholeDrive)
+                    place.info.placeName = drive.name;
+            }
+    if (!name.isEmpty())
+        place.info.placeName = name.toStdString();
+    if (place.info.placeName.empty())
+        place.info.placeName = std::string(fileName(place.info.place));
+    return place;
+}
+
+} // namespace
+
+Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders_(std::move(folders)) {}
+
+Session::~Session()
+{
+    for (const auto& job : scans_)
+        job->stop.request_stop();
+    if (planJob_)
+        planJob_->stop.request_stop();
+    QThreadPool::globalInstance()->waitForDone();
+}
+
+void Session::showPlace(std::size_t index)
+{
+    if (index >= places_.size() || index == current_)
+        return;
+    current_ = index;
+    hover_ = noNode;
+    emit placeChanged();
+}
+
+void Session::closePlace(std::size_t index)
+{
+    if (index >= places_.size())
+        return;
+    if (planJob_)
+        return refuseWhileBusy();
+    places_.erase(places_.begin() + static_cast<std::ptrdiff_t>(index));
+    if (current_ > index || current_ >= places_.size())
+        current_ = current_ == 0 ? 0 : current_ - 1;
+    hover_ = noNode;
+    emit placeChanged();
+}
+
+void Session::addPlace(std::unique_ptr<Place> place)
+{
+    // Another look at a place that is open replaces it, unless something is planned or was done there.
+    for (std::size_t i = 0; i < places_.size(); ++i) {
+        const auto& open = *places_[i];
+        const bool same = open.info.place == place->info.place && open.info.host == place->info.host &&
+                          open.fromSnapshot == place->fromSnapshot && open.snapshotFile == place->snapshotFile;
+        const bool rescanned = open.info.place == place->info.place && !open.fromSnapshot && !place->fromSnapshot;
+        if ((same || rescanned) && !planJob_) {
+            if (!open.plan.empty())
+                say(tr("%1 was scanned again, so its plan of %2 was put aside. Plan the items anew from what is there now.")
+                        .arg(toText(open.info.placeName), itemsText(open.plan.items().size(), "item")),
+                    Severity::Warning);
+            place->runs = open.runs;
+            places_[i] = std::move(place);
+            current_ = i;
+            hover_ = noNode;
+            emit placeChanged();
+            return;
+        }
+    }
+    places_.push_back(std::move(place));
+    current_ = places_.size() - 1;
+    hover_ = noNode;
+    emit placeChanged();
+}
+
+void Session::scanFolder(const std::string& path, const QString& name, const ScanOptions& options)
+{
+    for (const auto& job : scans_)
+        if (job->path == path) {
+            say(tr("%1 is being scanned already.").arg(toText(path)));
+            return;
+        }
+    auto job = std::make_shared<ScanJob>();
+    job->path = path;
+    job->name = name;
+    job->options = options;
+    scans_.push_back(std::move(job));
+    if (scans_.size() == 1)
+        startNextScan();
+    else
+        emit scansChanged();
+}
+
+void Session::startNextScan()
+{
+    if (scans_.empty())
+        return;
+    const auto job = scans_.front();
+    job->startedMs = QDateTime::currentMSecsSinceEpoch();
+    emit scansChanged();
+    runAsync(
+        this, [path = job->path] { return std::pair{mountPointOf(path), readCapacity(path)}; },
+        [this, job](const std::pair<Result<std::string>, Result<Capacity>>& drive) {
+            const auto real = canonicalPath(job->path);
+            if (drive.first && drive.second && real && *drive.first == *real)
+                job->expectedBytes = drive.second->used;
+            emit scansChanged();
+        });
+    struct Outcome {
+        std::shared_ptr<Result<ScanResult>> result;
+        Place facts;
+    };
+    runAsync(
+        this,
+        [job] {
+            auto result = std::make_shared<Result<ScanResult>>(scan(job->path, job->options, job->stop.get_token(), job->progress.get()));
+            Place facts;
+            if (*result) {
+                facts = describe((*result)->tree->path(rootNode), job->name);
+                facts.dominant = dominantFamilies(*(*result)->tree);
+            }
+            return Outcome{result, std::move(facts)};
+        },
+        [this](Outcome outcome) { finishScan(outcome.result, std::move(outcome.facts)); });
+}
+
+void Session::finishScan(std::shared_ptr<Result<ScanResult>> result, Place facts)
+{
+    scans_.pop_front();
+    if (!*result) {
+        say(QString::fromStdString(result->error().sentence), Severity::Problem);
+        emit scansChanged();
+        startNextScan();
+        return;
+    }
+    auto place = std::make_unique<Place>(std::move(facts));
+    const auto& found = **result;
+    place->tree = found.tree;
+    place->unreadable = found.unreadable;
+    place->unreadableList = found.unreadableList;
+    place->info.taken = found.started;
+    place->info.seconds = found.seconds;
+    place->info.partial = found.stopped;
+    place->info.unreadable = found.unreadable;
+    place->info.capacity = place->capacity;
+    auto* added = place.get();
+    const auto name = toText(place->info.placeName);
+    addPlace(std::move(place));
+    if (found.stopped)
+        say(tr("The scan of %1 was stopped. What was found until then is shown, and kept as a partial snapshot.").arg(name),
+            Severity::Warning);
+    saveSnapshot(added);
+    emit scansChanged();
+    startNextScan();
+}
+
+void Session::stopScan()
+{
+    if (!scans_.empty())
+        scans_.front()->stop.request_stop();
+}
+
+void Session::saveSnapshot(Place* place)
+{
+    struct Saved {
+        std::string path;
+        Result<SnapshotInfo> outcome;
+    };
+    runAsync(
+        this,
+        [folder = folders_.snapshots(), info = place->info, tree = place->tree]() -> Saved {
+            if (auto made = makeFolders(folder); !made)
+                return {folder, made.error()};
+            const auto path = snapshotPathFor(folder, info);
+            return {path, writeSnapshot(path, info, *tree)};
+        },
+        [this, place](const Saved& saved) {
+            if (!saved.outcome) {
+                say(tr("The scan is shown, but its snapshot was not saved: %1").arg(QString::fromStdString(saved.outcome.error().sentence)),
+                    Severity::Warning);
+                return;
+            }
+            if (auto* open = stillOpen(place))
+                open->snapshotFile = saved.path;
+            emit snapshotSaved();
+        });
+}
+
+void Session::openSnapshot(const std::string& path)
+{
+    struct Opened {
+        std::shared_ptr<Result<Snapshot>> snapshot;
+        std::shared_ptr<const std::vector<Family>> dominant;
+    };
+    runAsync(
+        this,
+        [path] {
+            Opened opened{std::make_shared<Result<Snapshot>>(readSnapshot(path)), nullptr};
+            if (*opened.snapshot)
+                opened.dominant = dominantFamilies(*(*opened.snapshot)->tree);
+            return opened;
+        },
+        [this, path](const Opened& opened) {
+            if (!*opened.snapshot) {
+                say(QString::fromStdString(opened.snapshot->error().sentence), Severity::Problem);
+                return;
+            }
+            const auto& snapshot = **opened.snapshot;
+            auto place = std::make_unique<Place>();
+            place->info = snapshot.info;
+            place->snapshotFile = path;
+            place->fromSnapshot = true;
+            place->unreadable = snapshot.info.unreadable;
+            place->tree = snapshot.tree;
+            place->dominant = opened.dominant;
+            place->capacity = snapshot.info.capacity;
+            place->wholeDrive = snapshot.info.place == snapshot.info.mountPoint;
+            addPlace(std::move(place));
+        });
+}
+
+Place* Session::stillOpen(const Place* place)
+{
+    const auto found = std::find_if(places_.begin(), places_.end(), [place](const auto& p) { return p.get() == place; });
+    return found == places_.end() ? nullptr : found->get();
+}
+
+void Session::refreshCapacity()
+{
+    auto* target = place();
+    if (!target || target->fromSnapshot)
+        return;
+    runAsync(
+        this, [path = target->info.place] { return readCapacity(path); },
+        [this, target](const Result<Capacity>& capacity) {
+            auto* open = stillOpen(target);
+            if (!open || !capacity)
+                return;
+            open->capacity = *capacity;
+            emit capacityChanged();
+        });
+}
+
+void Session::moveFocus(NodeId folder)
+{
+    auto* p = place();
+    p->focus = folder;
+    hover_ = noNode;
+    emit focusChanged();
+}
+
+void Session::setFocus(NodeId folder)
+{
+    auto* p = place();
+    if (!p || folder == p->focus || !p->tree->contains(folder) || !p->tree->isFolder(folder) || p->tree->store().has(folder, FlagDoor))
+        return;
+    p->back.push_back(p->focus);
+    p->forward.clear();
+    moveFocus(folder);
+}
+
+void Session::goUp()
+{
+    auto* p = place();
+    if (!p || p->focus == rootNode)
+        return;
+    const NodeId left = p->focus;
+    setFocus(p->tree->parent(left));
+    select(left);
+}
+
+void Session::goBack()
+{
+    if (!canGoBack())
+        return;
+    auto* p = place();
+    p->forward.push_back(p->focus);
+    const NodeId to = p->back.back();
+    p->back.pop_back();
+    moveFocus(p->tree->contains(to) ? to : rootNode);
+}
+
+void Session::goForward()
+{
+    if (!canGoForward())
+        return;
+    auto* p = place();
+    p->back.push_back(p->focus);
+    const NodeId to = p->forward.back();
+    p->forward.pop_back();
+    moveFocus(p->tree->contains(to) ? to : rootNode);
+}
+
+void Session::followTheWeight()
+{
+    auto* p = place();
+    if (!p)
+        return;
+    const NodeId target = kurvo::followTheWeight(*p->tree, p->focus, measure_);
+    if (target == p->focus) {
+        say(tr("No single folder holds 80 % of %1: the weight is spread from here on.").arg(toText(p->tree->label(p->focus))));
+        return;
+    }
+    const auto passed = p->tree->chain(target).size() - p->tree->chain(p->focus).size();
+    setFocus(target);
+    say(tr("Followed the weight down %1.").arg(itemsText(passed, "level")));
+}
+
+void Session::select(NodeId node)
+{
+    auto* p = place();
+    if (!p || (node != noNode && !p->tree->contains(node)) || p->selection == node)
+        return;
+    p->selection = node;
+    emit selectionChanged();
+}
+
+void Session::reveal(NodeId node)
+{
+    auto* p = place();
+    if (!p || node == noNode || !p->tree->contains(node))
+        return;
+    if (!p->tree->isAtOrBelow(node, p->focus) || node == p->focus)
+        setFocus(node == rootNode ? rootNode : p->tree->parent(node));
+    select(node);
+}
+
+void Session::setHover(NodeId node)
+{
+    if (hover_ == node)
+        return;
+    hover_ = node;
+    emit hoverChanged();
+}
+
+void Session::setMeasure(Measure measure)
+{
+    if (measure_ == measure)
+        return;
+    measure_ = measure;
+    emit measureChanged();
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,364 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The part of Session that changes the plan, carries it out and takes it back.
+#include <algorithm>
+#include <mutex>
+
+#include "app/async.h"
+#include "app/session.h"
+#include "app/words.h"
+
+namespace kurvo::app {
+namespace {
+
+QString trashSentence(std::size_t count, std::uint64_t bytes)
+{
+    return QObject::tr("%1, %2, in the trash. The space is free once the trash is emptied.")
+        .arg(itemsText(count, "item"), sizeText(bytes));
+}
+
+} // namespace
+
+void Session::refuseWhileBusy()
+{
+    say(tr("The plan is being worked on. Wait for it to end, or stop it first."), Severity::Warning);
+}
+
+void Session::rememberPlan()
+{
+    auto& before = place()->planBefore;
+    before.push_back(place()->plan);
+    constexpr std::size_t kept = 200;
+    if (before.size() > kept)
+        before.erase(before.begin());
+}
+
+void Session::planTrash(NodeId node)
+{
+    auto* p = place();
+    if (!p || node == noNode || !p->tree->contains(node))
+        return;
+    if (planJob_)
+        return refuseWhileBusy();
+    auto changed = p->plan;
+    if (auto added = changed.add(*p->tree, node, folders_.user, folders_.demo ? folders_.snapshots() : folders_.data); !added) {
+        say(QString::fromStdString(added.error().sentence), Severity::Warning);
+        return;
+    }
+    rememberPlan();
+    p->plan = std::move(changed);
+    std::erase_if(p->findings, [node](const auto& f) { return f.first == node; });
+    emit planChanged();
+}
+
+void Session::unplan(NodeId node)
+{
+    auto* p = place();
+    if (!p || !p->plan.has(node))
+        return;
+    if (planJob_)
+        return refuseWhileBusy();
+    rememberPlan();
+    p->plan.remove(node);
+    emit planChanged();
+}
+
+void Session::clearPlan()
+{
+    auto* p = place();
+    if (!p || p->plan.empty())
+        return;
+    if (planJob_)
+        return refuseWhileBusy();
+    rememberPlan();
+    p->plan.clear();
+    p->findings.clear();
+    emit planChanged();
+}
+
+void Session::undoPlanChange()
+{
+    if (!canUndoPlanChange())
+        return;
+    auto* p = place();
+    p->plan = std::move(p->planBefore.back());
+    p->planBefore.pop_back();
+    // An item that was carried out in the meantime cannot come back onto the plan.
+    const auto items = p->plan.items();
+    for (const auto& item : items)
+        if (!p->tree->contains(item.node))
+            p->plan.remove(item.node);
+    emit planChanged();
+}
+
+std::shared_ptr<PlanJob> Session::beginJob(PlanJob::Kind kind)
+{
+    planJob_ = std::make_shared<PlanJob>();
+    planJob_->kind = kind;
+    emit planJobChanged();
+    return planJob_;
+}
+
+std::function<void(const StepProgress&)> Session::reporter(const std::shared_ptr<PlanJob>& job)
+{
+    // Called on the worker's thread; the event carries a copy over.
+    return [this, job](const StepProgress& progress) {
+        QMetaObject::invokeMethod(
+            this,
+            [this, job, progress] {
+                job->progress = progress;
+                emit planJobChanged();
+            },
+            Qt::QueuedConnection);
+    };
+}
+
+void Session::endJob()
+{
+    planJob_.reset();
+    emit planJobChanged();
+}
+
+void Session::stopPlanJob()
+{
+    if (planJob_)
+        planJob_->stop.request_stop();
+}
+
+void Session::checkPlan()
+{
+    auto* target = place();
+    if (!target || target->plan.empty() || planJob_)
+        return;
+    const auto job = beginJob(PlanJob::Kind::Check);
+    using Findings = std::vector<std::pair<NodeId, Finding>>;
+    runAsync(
+        this,
+        [items = target->plan.items(), tree = target->tree, user = folders_.user, stop = job->stop.get_token(), report = reporter(job)] {
+            Findings findings;
+            StepProgress progress;
+            progress.of = items.size();
+            for (const auto& item : items) {
+                progress.path = item.path;
+                report(progress);
+                const auto checked = checkForTrash(item, *tree, user, stop);
+                if (stop.stop_requested())
+                    break;
+                findings.emplace_back(item.node, checked ? Finding{true, "same as when scanned"} : Finding{false, checked.error().sentence});
+                ++progress.done;
+            }
+            return findings;
+        },
+        [this, target](Findings findings) {
+            if (auto* open = stillOpen(target))
+                open->findings = std::move(findings);
+            endJob();
+            emit planChanged();
+        });
+}
+
+void Session::carryOutPlan()
+{
+    auto* target = place();
+    if (!target || target->plan.empty())
+        return;
+    if (planJob_)
+        return refuseWhileBusy();
+    const auto job = beginJob(PlanJob::Kind::CarryOut);
+    runAsync(
+        this,
+        [items = target->plan.items(), tree = target->tree, user = folders_.user, stop = job->stop.get_token(), report = reporter(job)] {
+            return carryOut(items, *tree, user, stop, report);
+        },
+        [this, target](const std::vector<StepResult>& results) {
+            if (auto* open = stillOpen(target))
+                finishRun(open, results);
+            else
+                endJob();
+        });
+}
+
+void Session::finishRun(Place* target, const std::vector<StepResult>& results)
+{
+    Run run;
+    run.time = currentTime();
+    target->findings.clear();
+    std::size_t held = 0;
+    QString firstProblem;
+    auto removed = target->tree->removed();
+    for (const auto& result : results) {
+        if (result.outcome) {
+            run.items.push_back({result.item, *result.outcome, ClearedItem::State::InTrash});
+            target->plan.remove(result.item.node);
+            removed.push_back(result.item.node);
+        } else {
+            target->findings.emplace_back(result.item.node, Finding{false, result.outcome.error().sentence});
+            ++held;
+            if (firstProblem.isEmpty())
+                firstProblem = QString::fromStdString(result.outcome.error().sentence);
+        }
+    }
+    const auto count = run.items.size();
+    const auto bytes = run.bytesIn(ClearedItem::State::InTrash);
+    if (count > 0) {
+        target->runs.push_back(std::move(run));
+        target->planBefore.clear();
+        say(trashSentence(count, bytes) + (held > 0 ? tr(" %1 held back.").arg(itemsText(held, "item")) : QString()),
+            held > 0 ? Severity::Warning : Severity::Info);
+        deriveTree(target, std::move(removed));
+    } else {
+        say(tr("Nothing was put into the trash. %1").arg(firstProblem), Severity::Warning);
+        endJob();
+        emit planChanged();
+    }
+}
+
+void Session::takeBack(std::size_t index)
+{
+    auto* target = place();
+    if (!target || index >= target->runs.size())
+        return;
+    if (planJob_)
+        return refuseWhileBusy();
+    std::vector<TrashedItem> items;
+    for (const auto& item : target->runs[index].items)
+        if (item.state == ClearedItem::State::InTrash)
+            items.push_back(item.trashed);
+    if (items.empty())
+        return;
+    const auto job = beginJob(PlanJob::Kind::TakeBack);
+    runAsync(
+        this, [items, report = reporter(job)] { return kurvo::takeBack(items, report); },
+        [this, target, index](const std::vector<UndoResult>& results) {
+            auto* open = stillOpen(target);
+            if (!open)
+                return endJob();
+            auto removed = open->tree->removed();
+            std::size_t back = 0;
+            QString problem;
+            for (const auto& result : results) {
+                if (!result.outcome) {
+                    problem = QString::fromStdString(result.outcome.error().sentence);
+                    continue;
+                }
+                for (auto& item : open->runs[index].items)
+                    if (item.trashed == result.item) {
+                        item.state = ClearedItem::State::TakenBack;
+                        std::erase(removed, item.item.node);
+                        ++back;
+                    }
+            }
+            if (problem.isEmpty())
+                say(tr("%1 back in place.").arg(itemsText(back, "item")));
+            else
+                say(problem, Severity::Warning);
+            deriveTree(open, std::move(removed));
+        });
+}
+
+void Session::deriveTree(Place* target, std::vector<NodeId> removed)
+{
+    struct Derived {
+        std::shared_ptr<const FileTree> tree;
+        std::shared_ptr<const std::vector<Family>> dominant;
+    };
+    runAsync(
+        this,
+        [store = target->tree->sharedStore(), removed = std::move(removed)] {
+            Derived d{std::make_shared<FileTree>(store, removed), nullptr};
+            d.dominant = dominantFamilies(*d.tree);
+            return d;
+        },
+        [this, target](const Derived& derived) {
+            auto* open = stillOpen(target);
+            if (!open)
+                return endJob();
+            open->tree = derived.tree;
+            open->dominant = derived.dominant;
+            // Whoever looked at something that is gone looks at the folder it was in.
+            while (!open->tree->contains(open->focus))
+                open->focus = open->tree->parent(open->focus);
+            if (open->selection != noNode && !open->tree->contains(open->selection))
+                open->selection = noNode;
+            hover_ = noNode;
+            endJob();
+            emit treeChanged();
+            emit selectionChanged();
+            emit planChanged();
+            refreshCapacity();
+        });
+}
+
+void Session::listTrash(const std::function<void(std::vector<TrashedItem>, std::uint64_t)>& answer)
+{
+    const auto* target = place();
+    if (!target)
+        return;
+    struct Listed {
+        std::vector<TrashedItem> items;
+        std::uint64_t bytes = 0;
+    };
+    runAsync(
+        this,
+        [path = target->info.place, user = folders_.user] {
+            Listed listed;
+            for (const auto& folder : existingTrashFolders(path, user)) {
+                if (auto items = kurvo::listTrash(folder))
+                    listed.items.insert(listed.items.end(), items->begin(), items->end());
+                if (auto files = scan(folder.path + "/files"))
+                    listed.bytes += files->tree->disk(rootNode) - files->tree->store().ownDisk(rootNode);
+            }
+            return listed;
+        },
+        [answer](const Listed& listed) { answer(listed.items, listed.bytes); });
+}
+
+void Session::emptyTrash(std::vector<TrashedItem> items)
+{
+    auto* target = place();
+    if (!target || items.empty())
+        return;
+    if (planJob_)
+        return refuseWhileBusy();
+    const auto job = beginJob(PlanJob::Kind::EmptyTrash);
+    struct Emptied {
+        std::vector<TrashedItem> gone;
+        std::string problem;
+    };
+    runAsync(
+        this,
+        [items = std::move(items), stop = job->stop.get_token(), report = reporter(job)] {
+            Emptied emptied;
+            StepProgress progress;
+            progress.of = items.size();
+            for (const auto& item : items) {
+                progress.path = item.originalPath.empty() ? item.name : item.originalPath;
+                report(progress);
+                const auto removed = removeFromTrash(item, stop);
+                if (removed)
+                    emptied.gone.push_back(item);
+                else if (emptied.problem.empty())
+                    emptied.problem = removed.error().sentence;
+                if (stop.stop_requested())
+                    break;
+                ++progress.done;
+            }
+            return emptied;
+        },
+        [this](const Emptied& emptied) {
+            // A run's items may have been emptied from any open place.
+            for (const auto& open : places_)
+                for (auto& run : open->runs)
+                    for (auto& item : run.items)
+                        if (std::find(emptied.gone.begin(), emptied.gone.end(), item.trashed) != emptied.gone.end())
+                            item.state = ClearedItem::State::Gone;
+            endJob();
+            if (!emptied.problem.empty())
+                say(QString::fromStdString(emptied.problem), Severity::Warning);
+            else
+                say(tr("%1 removed from the trash.").arg(itemsText(emptied.gone.size(), "item")));
+            emit planChanged();
+            refreshCapacity();
+        });
+}
+
+} // namespace kurvo::app

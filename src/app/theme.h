@@ -1,0 +1,75 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Colours, type and shapes, one place for all widgets. Light and dark; data colours are the same in both.
+#pragma once
+
+#include <QColor>
+#include <QDBusVariant>
+#include <QFont>
+#include <QFontMetrics>
+#include <QObject>
+#include <QPainter>
+
+#include "core/types/file_types.h"
+
+namespace kurvo::app {
+
+enum class ThemeChoice { System, Light, Dark };
+
+struct Theme {
+    QColor window, panel, line, text, textSecond, accent, warning, danger;
+    QColor accentFill;  ///< behind what is selected
+    QColor onAccent;    ///< text on the accent
+    QColor seen;        ///< the filled part of bars
+    QColor emptyBar;
+    bool dark = false;
+};
+
+/// The theme in force. Interface thread only.
+const Theme& theme();
+
+/// Watches the system's choice and applies a theme to the application (palette and style sheet).
+class ThemeControl : public QObject {
+    Q_OBJECT
+public:
+    explicit ThemeControl(QObject* parent = nullptr);
+    void choose(ThemeChoice choice);
+    ThemeChoice choice() const { return choice_; }
+
+signals:
+    void changed();
+
+private slots:
+    void portalSettingChanged(const QString& group, const QString& key, const QDBusVariant& value);
+
+private:
+    void apply();
+    void askPortal();
+
+    ThemeChoice choice_ = ThemeChoice::System;
+    bool systemDark_ = false;
+};
+
+/// Pixel sizes in use: 11, 13, 15, 20, 28.
+QFont fontOf(int pixels, QFont::Weight weight = QFont::Normal);
+
+/// The fixed colour of a family (Paul Tol, "Colour schemes", 2021: the muted scheme).
+QColor familyColour(Family family);
+/// Dark or light, whichever has the better contrast on `background` (WCAG 2.1 relative luminance).
+QColor readableOn(const QColor& background);
+/// A little paler: what a folder takes from the family that fills most of it.
+QColor paler(const QColor& colour);
+
+/// The diagonal hatch that means hidden, laid over a tile of the given colour.
+QBrush hatchOn(const QColor& colour);
+/// The wider hatch that means planned.
+QBrush plannedHatch();
+/// Dots that mean not seen.
+QBrush notSeenDots();
+
+/// Draws text right-aligned in `rect` with digits of equal width, so that columns of numbers line up.
+void drawFigures(QPainter& painter, const QRect& rect, const QString& text);
+
+/// Text cut in the middle to fit.
+QString cutMiddle(const QString& text, const QFont& font, int width);
+
+} // namespace kurvo::app

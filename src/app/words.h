@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// From the core's figures and bytes to what stands on the screen.
+#pragma once
+
+#include <QString>
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+
+#include "core/base/figures.h"
+
+namespace kurvo::app {
+
+/// Bytes of a name or path, made fit to be shown.
+QString toText(std::string_view bytes);
+
+/// Sizes in the units chosen in the menu.
+void setSizeUnits(SizeUnits units);
+SizeUnits sizeUnits();
+QString sizeText(std::uint64_t bytes);
+
+QString countText(std::uint64_t count);
+QString itemsText(std::uint64_t count, const char* noun, const char* plural = "");
+QString shareText(std::uint64_t part, std::uint64_t whole);
+/// "today 09:12" in local time.
+QString whenText(std::int64_t time);
+
+} // namespace kurvo::app

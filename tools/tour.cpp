@@ -1,0 +1,112 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// kurvo-tour FOLDER [DATA]: walks through the application with the demo data and writes a picture of each main view. Works
+// on a copy of nothing: DATA (or a folder beside the pictures) is made anew and removed by the caller.
+#include <QApplication>
+#include <QDir>
+#include <QListView>
+#include <QTest>
+
+#include <fmt/format.h>
+
+#include "app/main_window.h"
+#include "core/find/largest.h"
+#include "demo/demo_data.h"
+
+using namespace kurvo;
+using namespace kurvo::app;
+
+namespace {
+
+bool waitFor(const std::function<bool()>& condition)
+{
+    return QTest::qWaitFor(condition, 60000);
+}
+
+class Tour {
+public:
+    Tour(QString folder, const std::string& data) : folder_(std::move(folder)), window_(appFolders(true, data)) {}
+
+    int run()
+    {
+        auto& session = window_.session();
+        window_.resize(1280, 800);
+        window_.themeControl().choose(ThemeChoice::Light);
+        window_.show();
+        window_.prepareDemo();
+        if (!waitFor([this] { return window_.scanStage()->cards().size() >= 3; }))
+            return 3;
+        QTest::qWait(300);
+        picture("scan");
+
+        session.openSnapshot(demo::demoFolders(session.folders().data).snapshots + "/skerry-system-2026-06.kurvo");
+        if (!waitFor([&] { return session.place() != nullptr; }))
+            return 3;
+        settle();
+        picture("explore-root");
+        const auto& tree = *session.place()->tree;
+        session.setFocus(*tree.find("/home/warden"));
+        session.select(*tree.find("/home/warden/.cache/tide-maps"));
+        settle();
+        picture("explore-light");
+        window_.themeControl().choose(ThemeChoice::Dark);
+        settle();
+        picture("explore-dark");
+        window_.themeControl().choose(ThemeChoice::Light);
+
+        // The practice folder: everything for real.
+        session.scanFolder(demo::demoFolders(session.folders().data).practice, "Practice folder");
+        if (!waitFor([&] { return !session.runningScan() && session.places().size() == 2; }))
+            return 3;
+        QTest::keyClick(&window_, Qt::Key_H);
+        waitFor([&] { return session.place()->selection != noNode; });
+        QTest::keyClick(&window_, Qt::Key_Delete);
+        const auto& practice = *session.place()->tree;
+        for (const auto* name : {"/var/log/recorder.log.1", "/var/lib/dumps", "/ringing/Recordings copy"})
+            session.planTrash(*practice.find(practice.path(rootNode) + name));
+        window_.setStage(Stage::Clear);
+        waitFor([&] { return !session.planJob(); });
+        settle();
+        picture("clear-before");
+        QTest::mouseClick(window_.findChild<QPushButton*>("carryOut"), Qt::LeftButton);
+        waitFor([&] { return !session.planJob() && session.place()->plan.empty(); });
+        settle();
+        picture("clear-after");
+        session.takeBack(0);
+        waitFor([&] { return !session.planJob(); });
+        return failed_ ? 3 : 0;
+    }
+
+private:
+    void settle() { QTest::qWait(500); }
+    void picture(const char* name)
+    {
+        const auto path = folder_ + "/" + name + ".png";
+        if (!window_.grab().save(path)) {
+            fmt::print(stderr, "kurvo-tour: could not write {}\n", path.toStdString());
+            failed_ = true;
+        } else {
+            fmt::print("{}\n", path.toStdString());
+        }
+    }
+
+    QString folder_;
+    MainWindow window_;
+    bool failed_ = false;
+};
+
+} // namespace
+
+int main(int argc, char** argv)
+{
+    if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM") && qEnvironmentVariableIsEmpty("DISPLAY"))
+        qputenv("QT_QPA_PLATFORM", "offscreen");
+    QApplication application(argc, argv);
+    if (argc < 2) {
+        fmt::print(stderr, "usage: kurvo-tour FOLDER [DATA]\n");
+        return 2;
+    }
+    const QString folder = QString::fromLocal8Bit(argv[1]);
+    QDir().mkpath(folder);
+    const std::string data = argc > 2 ? argv[2] : QDir(folder).absoluteFilePath("data").toStdString();
+    return Tour(folder, data).run();
+}
