@@ -15,7 +15,7 @@ namespace {
 
 bool exists(const std::string& path)
 {
-    struct stat s {};
+    struct stat s { };
     return ::lstat(path.c_str(), &s) == 0;
 }
 
@@ -26,7 +26,8 @@ DemoFolders demoFolders(const std::string& data)
     return {joinPath(data, "snapshots"), joinPath(data, "practice")};
 }
 
-Result<Done> prepareDemoData(const std::string& data, std::stop_token stop, const std::function<void(const std::string&)>& onStep)
+Result<Done> prepareDemoData(const std::string& data, std::stop_token stop,
+                             const std::function<void(const std::string&)>& onStep)
 {
     const auto folders = demoFolders(data);
     const auto say = [&onStep](const std::string& text) {
@@ -41,11 +42,13 @@ Result<Done> prepareDemoData(const std::string& data, std::stop_token stop, cons
             return made.error();
     }
     for (int month = monthCount; month-- > -1 && !stop.stop_requested();) {
-        const auto path = month < 0 ? joinPath(folders.snapshots, "skerry-archive-2026-06.kurvo")
-                                    : joinPath(folders.snapshots, fmt::format("skerry-system-2026-{:02}.kurvo", month + 1));
+        const auto path = month < 0
+                              ? joinPath(folders.snapshots, "skerry-archive-2026-06.kurvo")
+                              : joinPath(folders.snapshots, fmt::format("skerry-system-2026-{:02}.kurvo", month + 1));
         if (exists(path))
             continue;
-        say(month < 0 ? "Making the snapshot of skerry-archive" : fmt::format("Making the snapshot of month {} of {}", month + 1, monthCount));
+        say(month < 0 ? "Making the snapshot of skerry-archive"
+                      : fmt::format("Making the snapshot of month {} of {}", month + 1, monthCount));
         const auto snapshot = month < 0 ? archiveDrive() : systemDrive(month);
         if (auto written = writeSnapshot(path, snapshot.info, *snapshot.tree); !written)
             return written.error();

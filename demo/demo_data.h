@@ -17,8 +17,8 @@ struct DemoFolders {
 
 DemoFolders demoFolders(const std::string& data);
 
-/// Makes what is missing below `data`; what is there stays as it is. `onStep` gets a short text before each step, from the
-/// calling thread. Blocks for some seconds the first time.
+/// Makes what is missing below `data`; what is there stays as it is. `onStep` gets a short text before each step, from
+/// the calling thread. Blocks for some seconds the first time.
 Result<Done> prepareDemoData(const std::string& data, std::stop_token stop = {},
                              const std::function<void(const std::string&)>& onStep = {});
 

@@ -10,7 +10,8 @@ int main(int argc, char** argv)
         fmt::print(stderr, "usage: kurvo-make-demo FOLDER\n");
         return 2;
     }
-    const auto made = kurvo::demo::prepareDemoData(argv[1], {}, [](const std::string& step) { fmt::print("{}\n", step); });
+    const auto made =
+        kurvo::demo::prepareDemoData(argv[1], {}, [](const std::string& step) { fmt::print("{}\n", step); });
     if (!made) {
         fmt::print(stderr, "kurvo-make-demo: {}\n", made.error().sentence);
         return 3;

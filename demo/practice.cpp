@@ -20,7 +20,7 @@ namespace {
 
 class Maker {
 public:
-    explicit Maker(std::string base) : base_(std::move(base)) {}
+    explicit Maker(std::string base) : base_(std::move(base)) { }
 
     /// A file of `size` bytes; beyond its first line it is allocated without being written, which takes no time.
     void file(const std::string& path, std::uint64_t size, std::int64_t modified, std::uint64_t sparseLength = 0)
@@ -74,15 +74,15 @@ private:
 
 Result<Done> makePracticeFolder(const std::string& path)
 {
-    struct stat s {};
+    struct stat s { };
     if (::lstat(path.c_str(), &s) == 0)
         return systemError("make the practice folder", path, EEXIST);
     Maker make(path);
     // Out of sight: the map viewer's cache, with one sheet store that outweighs everything.
     make.file("warden/.cache/tide-maps/sheets.mbtiles", 84 * MiB, day(2026, 6, 28));
     for (int i = 0; i < 240; ++i)
-        make.file(fmt::format("warden/.cache/tide-maps/z{}/x{:02}/y{:03}.png", 12 + i % 4, i % 9, i), 60 * KiB + chance(fmt::format("p:{}", i), 300 * KiB),
-                  day(2026, 1 + i % 6, 1 + i % 28));
+        make.file(fmt::format("warden/.cache/tide-maps/z{}/x{:02}/y{:03}.png", 12 + i % 4, i % 9, i),
+                  60 * KiB + chance(fmt::format("p:{}", i), 300 * KiB), day(2026, 1 + i % 6, 1 + i % 28));
     for (int i = 1; i <= 6; ++i) {
         const auto name = fmt::format("night-{:02}.flac", i);
         const auto size = 6 * MiB + chance(name, 4 * MiB);
@@ -90,7 +90,8 @@ Result<Done> makePracticeFolder(const std::string& path)
         make.file("ringing/Recordings copy/2025-autumn/" + name, size, day(2025, 9, i));
     }
     for (int i = 0; i < 120; ++i)
-        make.file(fmt::format("warden/Nest camera/box-{:02}/still-{:03}.jpg", 1 + i % 4, i), 40 * KiB + chance(fmt::format("s:{}", i), 160 * KiB), day(2026, 4, 1 + i % 28));
+        make.file(fmt::format("warden/Nest camera/box-{:02}/still-{:03}.jpg", 1 + i % 4, i),
+                  40 * KiB + chance(fmt::format("s:{}", i), 160 * KiB), day(2026, 4, 1 + i % 28));
     make.file("var/log/recorder.log", 24 * MiB, day(2026, 6, 30));
     make.file("var/log/recorder.log.1", 11 * MiB, day(2026, 5, 31));
     make.file("var/lib/recorder/ring.buf", 8 * MiB, day(2026, 6, 30), 2 * GiB);

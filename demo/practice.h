@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The practice folder: real files, about 300 MB on disk, in which every action can be tried. The stories of the demo world
-// in small.
+// The practice folder: real files, about 300 MB on disk, in which every action can be tried. The stories of the demo
+// world in small.
 #pragma once
 
 #include <string>

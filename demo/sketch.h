@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A sketch of a drive: folders and files with sizes and dates that nobody has to store. Everything about an entry follows
-// from its path, so the same entry is the same in every month's snapshot.
+// A sketch of a drive: folders and files with sizes and dates that nobody has to store. Everything about an entry
+// follows from its path, so the same entry is the same in every month's snapshot.
 #pragma once
 
 #include <cstdint>
@@ -38,8 +38,8 @@ public:
     std::size_t folder(const std::string& path, std::uint32_t uid = 0, std::int64_t modified = day(2025, 9, 1));
     /// A file of `size` bytes, allocated in whole 4 KiB blocks. `identity` stands for the path where a file moved and
     /// must keep its inode and times.
-    Entry& file(std::size_t folder, const std::string& name, std::uint64_t size, std::int64_t modified, std::uint32_t uid = 0,
-                const std::string& identity = {});
+    Entry& file(std::size_t folder, const std::string& name, std::uint64_t size, std::int64_t modified,
+                std::uint32_t uid = 0, const std::string& identity = {});
     Entry& entry(std::size_t index) { return entries_[index]; }
     const std::string& pathOf(std::size_t folder) const { return paths_[folder]; }
 

@@ -15,7 +15,8 @@ constexpr std::uint32_t warden = 1000, ringing = 1001, guest = 1002;
 
 std::int64_t monthEnd(int month)
 {
-    return month == 1 ? day(2026, 2, 28, 18) : day(2026, month + 1, month == 0 || month == 2 || month == 4 ? 31 : 30, 18);
+    return month == 1 ? day(2026, 2, 28, 18)
+                      : day(2026, month + 1, month == 0 || month == 2 || month == 4 ? 31 : 30, 18);
 }
 
 std::int64_t someTimeIn(int month, const std::string& key)
@@ -52,7 +53,8 @@ void nestCamera(Sketch& s, int month)
 {
     for (int box = 1; box <= 12; ++box)
         for (int m = 0; m <= month; ++m) {
-            const auto folder = s.folder(fmt::format("/home/warden/Nest camera/box-{:02}/2026-{:02}", box, m + 1), warden);
+            const auto folder =
+                s.folder(fmt::format("/home/warden/Nest camera/box-{:02}/2026-{:02}", box, m + 1), warden);
             const int stills = m < 2 ? 500 : 1900 + static_cast<int>(chance(fmt::format("box:{}:{}", box, m), 400));
             for (int i = 0; i < stills; ++i) {
                 const auto name = fmt::format("still-{:02}-{}-{:05}.jpg", box, m + 1, i);
@@ -66,8 +68,8 @@ void nestCamera(Sketch& s, int month)
 }
 
 /// `identity` keeps what is copied apart from what is moved: copies have inodes of their own, and the same sizes.
-void season(Sketch& s, const std::string& path, const std::string& key, int count, std::uint64_t typical, std::int64_t when,
-            std::uint32_t uid)
+void season(Sketch& s, const std::string& path, const std::string& key, int count, std::uint64_t typical,
+            std::int64_t when, std::uint32_t uid)
 {
     const auto folder = s.folder(path, uid, when);
     for (int i = 1; i <= count; ++i) {
@@ -82,7 +84,8 @@ void recordings(Sketch& s, int month)
     season(s, "/home/warden/Recordings/2025-autumn", "autumn", 64, 380 * MiB, day(2025, 9, 3), warden);
     season(s, "/home/warden/Recordings/2025-spring", "spring25", 34, 300 * MiB, day(2025, 3, 20), warden);
     if (month >= 2)
-        season(s, "/home/warden/Recordings/2026-spring", "spring26", 14 * (month - 1), 400 * MiB, day(2026, 3, 18), warden);
+        season(s, "/home/warden/Recordings/2026-spring", "spring26", 14 * (month - 1), 400 * MiB, day(2026, 3, 18),
+               warden);
     const auto calibration = s.folder("/home/warden/Recordings/calibration", warden);
     for (int i = 1; i <= 12; ++i) {
         const auto name = fmt::format("tone-{:02}.wav", i);
@@ -103,7 +106,8 @@ void gullSurvey(Sketch& s, int month)
     s.entry(folder).stat.inode = 777001;
     for (int i = 0; i < 1400; ++i) {
         const auto name = fmt::format("plot-{:04}.tif", i);
-        s.file(folder, name, around(5 * MiB, name), day(2025, 5, 1 + i % 28), month < 3 ? warden : ringing, before + "/" + name);
+        s.file(folder, name, around(5 * MiB, name), day(2025, 5, 1 + i % 28), month < 3 ? warden : ringing,
+               before + "/" + name);
     }
 }
 
@@ -133,12 +137,14 @@ void wardenHome(Sketch& s, int month)
     const auto desktop = s.folder("/home/warden/Desktop", warden);
     s.file(desktop, "season-film.mov", 4200 * MiB, day(2025, 12, 1), warden);
     s.file(desktop, "maps.zip", 3900 * MiB, day(2025, 10, 9), warden);
-    s.file(s.folder("/home/warden/.local/share/mail", warden), "archive.mbox", 2200 * MiB + month * 90ull * MiB, monthEnd(month), warden);
+    s.file(s.folder("/home/warden/.local/share/mail", warden), "archive.mbox", 2200 * MiB + month * 90ull * MiB,
+           monthEnd(month), warden);
     // Cleared out in March: two installers and a stick's image.
     if (month < 2)
         for (int i = 1; i <= 9; ++i) {
             const auto name = fmt::format("stick-image-{}.img", i);
-            s.file(s.folder("/home/warden/Downloads", warden), name, around(5200 * MiB, name), day(2025, 12, i), warden);
+            s.file(s.folder("/home/warden/Downloads", warden), name, around(5200 * MiB, name), day(2025, 12, i),
+                   warden);
         }
     s.file(s.folder("/home/warden/Downloads", warden), "tide-tables.pdf", 18 * MiB, day(2026, 1, 4), warden);
 }
@@ -160,7 +166,8 @@ void otherHomes(Sketch& s, int month)
         const auto name = fmt::format("lecture-{}.mkv", i);
         s.file(downloads, name, around(1900 * MiB, name), day(2023, 4, i), guest);
     }
-    s.file(s.folder("/home/guest/.cache/player", guest, day(2023, 6, 2)), "buffer.tmp", 2600 * MiB, day(2023, 6, 2), guest);
+    s.file(s.folder("/home/guest/.cache/player", guest, day(2023, 6, 2)), "buffer.tmp", 2600 * MiB, day(2023, 6, 2),
+           guest);
 }
 
 void logsAndState(Sketch& s, int month)
@@ -170,7 +177,8 @@ void logsAndState(Sketch& s, int month)
     s.file(log, "recorder.log", runaway[month] * MiB, monthEnd(month));
     s.file(log, "recorder.log.1", (month >= 4 ? 13100 : 900) * MiB, monthEnd(std::max(0, month - 1)));
     for (int i = 1; i < 40; ++i)
-        s.file(log, fmt::format("syslog.{}.gz", i), around(9 * MiB, fmt::format("syslog:{}", i)), monthEnd(month) - i * 86400);
+        s.file(log, fmt::format("syslog.{}.gz", i), around(9 * MiB, fmt::format("syslog:{}", i)),
+               monthEnd(month) - i * 86400);
     const auto journal = s.folder("/var/log/journal/4f1c");
     for (int i = 0; i < 30; ++i)
         s.file(journal, fmt::format("system-{:02}.journal", i), 128 * MiB, monthEnd(month) - i * 3 * 86400);
@@ -178,13 +186,15 @@ void logsAndState(Sketch& s, int month)
     s.file(s.folder("/var/lib/recorder"), "ring.buf", 200 * GiB, monthEnd(month)).stat.blocks = 11 * GiB / 512;
     const auto dumps = s.folder("/var/lib/dumps");
     for (int i = 0; i <= month; ++i)
-        s.file(dumps, fmt::format("core.recorder.{}", 4711 + i * 97), around(2700 * MiB, fmt::format("dump:{}", i)), someTimeIn(i, "dump"));
+        s.file(dumps, fmt::format("core.recorder.{}", 4711 + i * 97), around(2700 * MiB, fmt::format("dump:{}", i)),
+               someTimeIn(i, "dump"));
     const auto packages = s.folder("/var/cache/packages");
     for (int i = 0; i < 900 + month * 60; ++i) {
         const auto name = fmt::format("package-{:04}.deb", i);
         s.file(packages, name, around(3 * MiB, name), someTimeIn(std::min(month, i / 200), name));
     }
-    static constexpr const char* closed[] = {"keys", "private", "sessions", "mail-queue", "print-jobs", "tokens", "audit"};
+    static constexpr const char* closed[] = {"keys",       "private", "sessions", "mail-queue",
+                                             "print-jobs", "tokens",  "audit"};
     for (const auto* name : closed)
         s.entry(s.folder(fmt::format("/var/lib/{}", name))).flags = FlagUnreadable;
     for (int i = 0; i < 7; ++i)
@@ -201,8 +211,9 @@ void backups(Sketch& s, int month)
         for (int i = 0; i < 850; ++i) {
             const bool changes = i % 40 == 0; // these differ every day
             const auto key = changes ? fmt::format("backup:{}:{}:{}", i, month, d) : fmt::format("backup:{}", i);
-            auto& f = s.file(folder, fmt::format("file-{:04}.dat", i), around(5 * MiB, key),
-                             changes ? monthEnd(month) - (days - d) * 86400 : day(2025, 1 + i % 12, 1 + i % 28), warden, key);
+            auto& f =
+                s.file(folder, fmt::format("file-{:04}.dat", i), around(5 * MiB, key),
+                       changes ? monthEnd(month) - (days - d) * 86400 : day(2025, 1 + i % 12, 1 + i % 28), warden, key);
             f.stat.links = changes ? 1 : days;
         }
     }
@@ -214,8 +225,13 @@ void systemFiles(Sketch& s, int month)
     for (int package = 0; package < 1150; ++package) {
         for (int i = 0; i < 18; ++i) {
             const auto folder = s.folder(fmt::format("/usr/share/{}/p{:04}", shares[(package + i) % 6], package));
-            const auto name = fmt::format("item-{:02}.{}", i, i % 4 == 0 ? "png" : i % 4 == 1 ? "mo" : i % 4 == 2 ? "gz" : "html");
-            s.file(folder, name, around(90 * KiB, fmt::format("{}:{}", package, i)), day(2025, 1 + package % 12, 1 + i));
+            const auto name = fmt::format("item-{:02}.{}", i,
+                                          i % 4 == 0   ? "png"
+                                          : i % 4 == 1 ? "mo"
+                                          : i % 4 == 2 ? "gz"
+                                                       : "html");
+            s.file(folder, name, around(90 * KiB, fmt::format("{}:{}", package, i)),
+                   day(2025, 1 + package % 12, 1 + i));
         }
         const auto lib = fmt::format("libp{:04}.so.{}", package, package % 7);
         s.file(s.folder("/usr/lib/x86_64-linux-gnu"), lib, around(3 * MiB, lib), day(2025, 1 + package % 12, 3));
@@ -229,7 +245,8 @@ void systemFiles(Sketch& s, int month)
         s.file(s.folder("/boot"), "initrd.img-" + version, 41 * MiB, day(2025, 4 + k % 9, 2));
         for (int i = 0; i < 700; ++i) {
             const auto name = fmt::format("driver-{:03}.ko", i);
-            s.file(s.folder(fmt::format("/usr/lib/modules/{}/kernel/group-{:02}", version, i % 20)), name, around(560 * KiB, name), day(2025, 4 + k % 9, 2));
+            s.file(s.folder(fmt::format("/usr/lib/modules/{}/kernel/group-{:02}", version, i % 20)), name,
+                   around(560 * KiB, name), day(2025, 4 + k % 9, 2));
         }
     }
     for (int i = 0; i < 400; ++i)
@@ -254,6 +271,7 @@ SnapshotInfo describe(const FileTree& tree, const std::string& name, const std::
     info.taken = taken;
     info.seconds = 1.4;
     info.sample = true;
+    info.owners = {{0, "root"}, {warden, "warden"}, {ringing, "ringing"}, {guest, "guest"}};
     info.unreadable = tree.sums(rootNode).unreadable;
     info.capacity.total = total;
     info.capacity.used = tree.disk(rootNode) + unseen;
@@ -283,11 +301,14 @@ Snapshot archiveDrive()
     const std::string mountPoint = "/media/warden/skerry-archive";
     Sketch sketch(mountPoint);
     for (int year = 2016; year <= 2024; ++year) {
-        season(sketch, fmt::format("/Recordings/{}-spring", year), fmt::format("{}s", year), 90, 420 * MiB, day(year, 3, 20), warden);
-        season(sketch, fmt::format("/Recordings/{}-autumn", year), fmt::format("{}a", year), 110, 400 * MiB, day(year, 9, 3), warden);
+        season(sketch, fmt::format("/Recordings/{}-spring", year), fmt::format("{}s", year), 90, 420 * MiB,
+               day(year, 3, 20), warden);
+        season(sketch, fmt::format("/Recordings/{}-autumn", year), fmt::format("{}a", year), 110, 400 * MiB,
+               day(year, 9, 3), warden);
         for (int i = 0; i < 1500; ++i) {
             const auto name = fmt::format("still-{}-{:05}.jpg", year, i);
-            sketch.file(sketch.folder(fmt::format("/Nest camera/{}", year), warden), name, around(2 * MiB, name), day(year, 6, 1 + i % 28), warden);
+            sketch.file(sketch.folder(fmt::format("/Nest camera/{}", year), warden), name, around(2 * MiB, name),
+                        day(year, 6, 1 + i % 28), warden);
         }
     }
     auto tree = std::make_shared<FileTree>(sketch.build());

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The demo world: the desk workstation of the bird observatory "Skerry Point", as it was at the end of six months. All of
-// it is made up.
+// The demo world: the desk workstation of the bird observatory "Skerry Point", as it was at the end of six months. All
+// of it is made up.
 #pragma once
 
 #include <memory>

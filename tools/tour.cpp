@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// kurvo-tour FOLDER [DATA]: walks through the application with the demo data and writes a picture of each main view. Works
-// on a copy of nothing: DATA (or a folder beside the pictures) is made anew and removed by the caller.
+// kurvo-tour FOLDER [DATA]: walks through the application with the demo data and writes a picture of each main view.
+// Works on a copy of nothing: DATA (or a folder beside the pictures) is made anew and removed by the caller.
 #include <QApplication>
 #include <QDir>
 #include <QListView>
@@ -24,7 +24,7 @@ bool waitFor(const std::function<bool()>& condition)
 
 class Tour {
 public:
-    Tour(QString folder, const std::string& data) : folder_(std::move(folder)), window_(appFolders(true, data)) {}
+    Tour(QString folder, const std::string& data) : folder_(std::move(folder)), window_(appFolders(true, data)) { }
 
     int run()
     {

@@ -15,7 +15,10 @@ struct AppFolders {
     bool demo = false;
 
     std::string snapshots() const { return joinPath(data, "snapshots"); }
-    std::string settings() const { return demo ? joinPath(data, "settings.ini") : joinPath(user.config, "kurvo/settings.ini"); }
+    std::string settings() const
+    {
+        return demo ? joinPath(data, "settings.ini") : joinPath(user.config, "kurvo/settings.ini");
+    }
 };
 
 inline AppFolders appFolders(bool demo, const std::string& data = {})

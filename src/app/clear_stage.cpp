@@ -29,8 +29,10 @@ protected:
         painter.setPen(theme().textSecond);
         const int size = PlanRow::sizeColumn(width());
         painter.drawText(QRect(12, 0, 200, height()), Qt::AlignVCenter, QObject::tr("to the trash"));
-        painter.drawText(QRect(size - 110, 0, 110, height()), Qt::AlignVCenter | Qt::AlignRight, QObject::tr("on disk"));
-        painter.drawText(QRect(PlanRow::checkColumn(width()), 0, 200, height()), Qt::AlignVCenter, QObject::tr("check"));
+        painter.drawText(QRect(size - 110, 0, 110, height()), Qt::AlignVCenter | Qt::AlignRight,
+                         QObject::tr("on disk"));
+        painter.drawText(QRect(PlanRow::checkColumn(width()), 0, 200, height()), Qt::AlignVCenter,
+                         QObject::tr("check"));
         painter.setPen(theme().line);
         painter.drawLine(0, height() - 1, width(), height() - 1);
     }
@@ -39,10 +41,11 @@ protected:
 } // namespace
 
 ClearStage::ClearStage(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), model_(new PlanModel(this)), title_(new QLabel), checked_(new QLabel), stack_(new QStackedWidget),
-      list_(new QListView), emptyText_(new QLabel), driveName_(new QLabel), before_(new QLabel), after_(new QLabel), afterNote_(new QLabel),
-      bar_(new GaugeBar), carryOut_(new QPushButton), check_(new QPushButton(tr("Check again"))), jobCard_(new QFrame), jobText_(new QLabel),
-      jobBar_(new QProgressBar), stop_(new QPushButton(tr("Stop after this item"))), runsBox_(new QWidget), runs_(new QVBoxLayout)
+    : QWidget(parent), session_(session), model_(new PlanModel(this)), title_(new QLabel), checked_(new QLabel),
+      stack_(new QStackedWidget), list_(new QListView), emptyText_(new QLabel), driveName_(new QLabel),
+      before_(new QLabel), after_(new QLabel), afterNote_(new QLabel), bar_(new GaugeBar), carryOut_(new QPushButton),
+      check_(new QPushButton(tr("Check again"))), jobCard_(new QFrame), jobText_(new QLabel), jobBar_(new QProgressBar),
+      stop_(new QPushButton(tr("Stop after this item"))), runsBox_(new QWidget), runs_(new QVBoxLayout)
 {
     title_->setProperty("role", "title");
     title_->setObjectName("planTitle");
@@ -73,6 +76,7 @@ ClearStage::ClearStage(Session& session, QWidget* parent)
     plannedLayout->addWidget(list_);
     auto* empty = new QWidget;
     auto* emptyLayout = new QVBoxLayout(empty);
+    emptyLayout->setContentsMargins(0, 6, 0, 0);
     emptyText_->setWordWrap(true);
     emptyText_->setProperty("role", "second");
     auto* explore = new QPushButton(tr("Go to Explore"));
@@ -150,7 +154,8 @@ ClearStage::ClearStage(Session& session, QWidget* parent)
         session_.reveal(model_->nodeAt(index.row()));
         emit exploreRequested();
     });
-    for (const auto signal : {&Session::placeChanged, &Session::planChanged, &Session::capacityChanged, &Session::treeChanged})
+    for (const auto signal :
+         {&Session::placeChanged, &Session::planChanged, &Session::capacityChanged, &Session::treeChanged})
         connect(&session_, signal, this, &ClearStage::refresh);
     connect(&session_, &Session::planJobChanged, this, &ClearStage::refreshJob);
     refresh();
@@ -162,7 +167,8 @@ void ClearStage::showEvent(QShowEvent* event)
     QWidget::showEvent(event);
     // What is on the plan is checked without being asked for, as far as it was not yet.
     const auto* place = session_.place();
-    if (place && std::any_of(place->plan.items().begin(), place->plan.items().end(), [place](const PlanItem& i) { return !place->findingFor(i.node); }))
+    if (place && std::any_of(place->plan.items().begin(), place->plan.items().end(),
+                             [place](const PlanItem& i) { return !place->findingFor(i.node); }))
         session_.checkPlan();
 }
 
@@ -181,7 +187,8 @@ void ClearStage::refresh()
             if (const auto* finding = place->findingFor(item.node))
                 ++(finding->ready ? ready : held);
     if (any) {
-        title_->setText(tr("%1 planned, %2").arg(itemsText(place->plan.items().size(), "item"), sizeText(place->plan.plannedBytes())));
+        title_->setText(tr("%1 planned, %2")
+                            .arg(itemsText(place->plan.items().size(), "item"), sizeText(place->plan.plannedBytes())));
         QStringList states;
         if (ready > 0)
             states << tr("%1 ready").arg(ready);
@@ -193,17 +200,24 @@ void ClearStage::refresh()
         title_->setText(tr("Nothing is planned"));
         checked_->clear();
         carryOut_->setText(tr("Put into the trash"));
-        emptyText_->setText(place ? tr("Select something in Explore and press Delete to put it on the plan. Nothing happens to it until you carry the plan out here.")
-                                  : tr("Scan a drive or a folder first. What you then put on the plan in Explore will be listed here."));
+        emptyText_->setText(
+            place
+                ? tr("Select something in Explore and press Delete to put it on the plan. Nothing happens to it until "
+                     "you carry the plan out here.")
+                : tr("Scan a drive or a folder first. What you then put on the plan in Explore will be listed here."));
     }
-    driveName_->setText(place ? (place->info.mountPoint.empty() ? tr("drive") : tr("drive at %1").arg(toText(place->info.mountPoint))) : tr("No drive"));
+    driveName_->setText(
+        place ? (place->info.mountPoint.empty() ? tr("drive") : tr("drive at %1").arg(toText(place->info.mountPoint)))
+              : tr("No drive"));
     if (place) {
         const auto coming = place->bytesToCome() + place->bytesInTrash();
         after_->setText(sizeText(place->capacity.free + coming));
         before_->setText(tr("%1 free now").arg(sizeText(place->capacity.free)));
-        QString note = coming > 0 ? tr("free after the plan, once the trash is emptied") : tr("free; nothing planned would change it");
+        QString note = coming > 0 ? tr("free after the plan, once the trash is emptied")
+                                  : tr("free; nothing planned would change it");
         if (place->plan.plannedBytes() > place->plan.freedBytes(*place->tree))
-            note += tr(". %1 of the plan has further hard links elsewhere and frees nothing").arg(sizeText(place->plan.plannedBytes() - place->plan.freedBytes(*place->tree)));
+            note += tr(". %1 of the plan has further hard links elsewhere and frees nothing")
+                        .arg(sizeText(place->plan.plannedBytes() - place->plan.freedBytes(*place->tree)));
         afterNote_->setText(note);
         bar_->setSegments(gaugeSegments(*place));
     } else {
@@ -242,7 +256,8 @@ void ClearStage::refreshJob()
         break;
     }
     const auto& p = job->progress;
-    jobText_->setText(tr("%1: %2 of %3\n%4").arg(doing).arg(p.done).arg(p.of).arg(cutMiddle(toText(p.path), fontOf(13), 240)));
+    jobText_->setText(
+        tr("%1: %2 of %3\n%4").arg(doing).arg(p.done).arg(p.of).arg(cutMiddle(toText(p.path), fontOf(13), 240)));
     jobBar_->setRange(0, static_cast<int>(std::max<std::size_t>(1, p.of)));
     jobBar_->setValue(static_cast<int>(p.done));
     stop_->setEnabled(job->kind != PlanJob::Kind::TakeBack && !job->stop.stop_requested());
@@ -267,9 +282,11 @@ void ClearStage::refreshRuns()
         layout->setContentsMargins(0, 2, 0, 2);
         QStringList parts;
         if (run.countIn(State::InTrash) > 0)
-            parts << tr("%1, %2 in the trash").arg(itemsText(run.countIn(State::InTrash), "item"), sizeText(run.bytesIn(State::InTrash)));
+            parts << tr("%1, %2 in the trash")
+                         .arg(itemsText(run.countIn(State::InTrash), "item"), sizeText(run.bytesIn(State::InTrash)));
         if (run.countIn(State::Gone) > 0)
-            parts << tr("%1, %2 gone for good").arg(itemsText(run.countIn(State::Gone), "item"), sizeText(run.bytesIn(State::Gone)));
+            parts << tr("%1, %2 gone for good")
+                         .arg(itemsText(run.countIn(State::Gone), "item"), sizeText(run.bytesIn(State::Gone)));
         if (run.countIn(State::TakenBack) > 0)
             parts << tr("%1 taken back").arg(itemsText(run.countIn(State::TakenBack), "item"));
         auto* text = new QLabel(QStringLiteral("%1 · %2").arg(whenText(run.time), parts.join(QStringLiteral("; "))));

@@ -19,7 +19,7 @@ class PlanModel : public QAbstractListModel {
     Q_OBJECT
 public:
     enum Role { PathRole = Qt::UserRole, SizeRole, FindingRole, ReadyRole };
-    explicit PlanModel(QObject* parent = nullptr) : QAbstractListModel(parent) {}
+    explicit PlanModel(QObject* parent = nullptr) : QAbstractListModel(parent) { }
     void show(const Place* place);
     int rowCount(const QModelIndex& parent = {}) const override;
     QVariant data(const QModelIndex& index, int role) const override;

@@ -20,8 +20,9 @@ void DescentModel::show(const Place* place, Measure measure, bool withRest)
         // Worth a row of its own: the first dozen, and whatever holds one part in two hundred.
         constexpr std::size_t always = 12;
         const auto whole = tree_->measured(place->focus, measure);
-        const auto small = std::find_if(children_.begin() + static_cast<std::ptrdiff_t>(std::min(always, children_.size())), children_.end(),
-                                        [&](NodeId child) { return tree_->measured(child, measure) < whole / 200 + 1; });
+        const auto small = std::find_if(
+            children_.begin() + static_cast<std::ptrdiff_t>(std::min(always, children_.size())), children_.end(),
+            [&](NodeId child) { return tree_->measured(child, measure) < whole / 200 + 1; });
         const auto count = static_cast<std::size_t>(children_.end() - small);
         if (count > 2) {
             shown_ -= count;

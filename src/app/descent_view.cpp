@@ -20,7 +20,10 @@ constexpr int mostSteps = 9;
 
 class RowPainter : public QStyledItemDelegate {
 public:
-    RowPainter(Session& session, const DescentModel& model, QObject* parent) : QStyledItemDelegate(parent), session_(session), model_(model) {}
+    RowPainter(Session& session, const DescentModel& model, QObject* parent)
+        : QStyledItemDelegate(parent), session_(session), model_(model)
+    {
+    }
 
     QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 35}; }
 
@@ -87,7 +90,8 @@ public:
             const double share = static_cast<double>(measured) / static_cast<double>(model_.largest());
             const int filled = std::clamp(static_cast<int>(share * bar.width()), 1, bar.width());
             const bool hidden = !rest && tree.isHidden(node);
-            painter->fillRect(QRect(bar.x(), bar.y(), filled, bar.height()), hidden ? hatchOn(t.accent) : QBrush(t.seen));
+            painter->fillRect(QRect(bar.x(), bar.y(), filled, bar.height()),
+                              hidden ? hatchOn(t.accent) : QBrush(t.seen));
         }
         if (selected && (option.state & QStyle::State_HasFocus) != 0) {
             painter->setPen(QPen(t.accent, 2));
@@ -170,13 +174,17 @@ void DescentChain::paintEvent(QPaintEvent*)
         if (step.node != rootNode && step.left == 0)
             share = shareText(measured, tree.measured(tree.parent(step.node), measure));
         const QFontMetrics metrics(painter.font());
-        const int shareWidth = std::max(metrics.horizontalAdvance(QStringLiteral("under 1 %")), metrics.horizontalAdvance(QStringLiteral("100 %"))) + 6;
+        const int shareWidth = std::max(metrics.horizontalAdvance(QStringLiteral("under 1 %")),
+                                        metrics.horizontalAdvance(QStringLiteral("100 %"))) +
+                               6;
         drawFigures(painter, line, share);
         drawFigures(painter, line.adjusted(0, 0, -shareWidth, 0), size);
         const int indent = std::min(step.level, 6) * 9;
         const int room = line.width() - shareWidth - metrics.horizontalAdvance(size) - indent - 12;
-        const auto name = step.left > 0 ? tr("… %1").arg(itemsText(step.left, "level")) : toText(step.node == rootNode ? tree.name(rootNode) : tree.name(step.node));
-        painter.drawText(line.adjusted(indent, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, cutMiddle(name, painter.font(), room));
+        const auto name = step.left > 0 ? tr("… %1").arg(itemsText(step.left, "level"))
+                                        : toText(step.node == rootNode ? tree.name(rootNode) : tree.name(step.node));
+        painter.drawText(line.adjusted(indent, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
+                         cutMiddle(name, painter.font(), room));
     }
     painter.setPen(t.line);
     painter.drawLine(0, height() - 1, width(), height() - 1);
@@ -206,8 +214,9 @@ void DescentChain::mousePressEvent(QMouseEvent* event)
 }
 
 DescentView::DescentView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), chain_(new DescentChain(session)), model_(new DescentModel(this)), list_(new QListView),
-      callout_(new QFrame), calloutText_(new QLabel), follow_(new QPushButton(tr("Follow the weight   W")))
+    : QWidget(parent), session_(session), chain_(new DescentChain(session)), model_(new DescentModel(this)),
+      list_(new QListView), callout_(new QFrame), calloutText_(new QLabel),
+      follow_(new QPushButton(tr("Follow the weight   W")))
 {
     setProperty("role", "panel");
     setAttribute(Qt::WA_StyledBackground);
@@ -249,7 +258,8 @@ DescentView::DescentView(Session& session, QWidget* parent)
         if (model_->nodeAt(list_->indexAt(at).row()) != noNode)
             emit contextRequested(list_->viewport()->mapToGlobal(at));
     });
-    connect(list_, &QListView::entered, this, [this](const QModelIndex& index) { session_.setHover(model_->nodeAt(index.row())); });
+    connect(list_, &QListView::entered, this,
+            [this](const QModelIndex& index) { session_.setHover(model_->nodeAt(index.row())); });
     connect(list_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
         if (!following_ && index.isValid())
             session_.select(model_->nodeAt(index.row()));
@@ -281,8 +291,9 @@ void DescentView::refresh(bool withRest)
         const auto hidden = tree.sums(place->focus).hiddenDisk;
         // Worth saying from a fifth on, but not inside what is hidden as a whole.
         if (!tree.isHidden(place->focus) && hidden > whole / 5) {
-            calloutText_->setText(tr("Of %1 here, <b>%2 is hidden</b>. The folders you see in a file manager add up to %3.")
-                                      .arg(sizeText(whole), sizeText(hidden), sizeText(whole - hidden)));
+            calloutText_->setText(
+                tr("Of %1 here, <b>%2 is hidden</b>. The folders you see in a file manager add up to %3.")
+                    .arg(sizeText(whole), sizeText(hidden), sizeText(whole - hidden)));
             callout_->setVisible(true);
         }
     }
@@ -294,7 +305,8 @@ void DescentView::showSelection()
     const auto* place = session_.place();
     following_ = true;
     int row = -1;
-    if (place && place->selection != noNode && place->selection != place->focus && place->tree->isAtOrBelow(place->selection, place->focus)) {
+    if (place && place->selection != noNode && place->selection != place->focus &&
+        place->tree->isAtOrBelow(place->selection, place->focus)) {
         // The child of the focus that is, or holds, the selection.
         NodeId child = place->selection;
         while (place->tree->parent(child) != place->focus)
@@ -331,7 +343,8 @@ bool DescentView::eventFilter(QObject* watched, QEvent* event)
 {
     if (watched == list_ && event->type() == QEvent::KeyPress) {
         const auto* key = static_cast<QKeyEvent*>(event);
-        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter || key->key() == Qt::Key_Right) && list_->currentIndex().isValid()) {
+        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter || key->key() == Qt::Key_Right) &&
+            list_->currentIndex().isValid()) {
             open(list_->currentIndex());
             return true;
         }

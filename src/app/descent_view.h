@@ -20,7 +20,7 @@ class DescentModel : public QAbstractListModel {
 public:
     enum Role { NodeRole = Qt::UserRole, RestCountRole, SizeRole };
 
-    explicit DescentModel(QObject* parent = nullptr) : QAbstractListModel(parent) {}
+    explicit DescentModel(QObject* parent = nullptr) : QAbstractListModel(parent) { }
     void show(const Place* place, Measure measure, bool withRest);
     int rowCount(const QModelIndex& parent = {}) const override;
     QVariant data(const QModelIndex& index, int role) const override;

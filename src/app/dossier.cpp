@@ -44,9 +44,10 @@ void FamilyBar::paintEvent(QPaintEvent*)
 
 Dossier::Dossier(Session& session, QWidget* parent)
     : QFrame(parent), session_(session), name_(new QLabel), path_(new QLabel), size_(new QLabel), shares_(new QLabel),
-      mixTitle_(new QLabel(tr("What is in it"))), mix_(new FamilyBar), mixText_(new QLabel), facts_(new QGridLayout), note_(new QLabel),
-      plan_(new QPushButton), open_(new QPushButton(tr("Open"))), show_(new QPushButton(tr("Show in files"))),
-      copy_(new QPushButton(tr("Copy path"))), body_(new QWidget), empty_(new QLabel(tr("Facts about what you select will stand here.")))
+      mixTitle_(new QLabel(tr("What is in it"))), mix_(new FamilyBar), mixText_(new QLabel), facts_(new QGridLayout),
+      note_(new QLabel), plan_(new QPushButton), open_(new QPushButton(tr("Open"))),
+      show_(new QPushButton(tr("Show in files"))), copy_(new QPushButton(tr("Copy path"))), body_(new QWidget),
+      empty_(new QLabel(tr("Facts about what you select will stand here.")))
 {
     setProperty("role", "panel");
     setObjectName("dossier");
@@ -112,8 +113,8 @@ Dossier::Dossier(Session& session, QWidget* parent)
     outer->addWidget(scroll);
     outer->addWidget(empty_);
 
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::selectionChanged,
-                              &Session::planChanged, &Session::measureChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged,
+                              &Session::selectionChanged, &Session::planChanged, &Session::measureChanged})
         connect(&session_, signal, this, &Dossier::update);
     update();
 }
@@ -154,7 +155,9 @@ void Dossier::update()
     QStringList shares;
     if (node != rootNode) {
         const NodeId above = tree.parent(node);
-        shares << tr("%1 of %2").arg(shareText(tree.disk(node), tree.disk(above)), cutMiddle(toText(tree.label(above)), fontOf(13), 130));
+        shares << tr("%1 of %2")
+                      .arg(shareText(tree.disk(node), tree.disk(above)),
+                           cutMiddle(toText(tree.label(above)), fontOf(13), 130));
     }
     if (place->capacity.total > 0)
         shares << tr("%1 of the drive").arg(shareText(tree.disk(node), place->capacity.total));
@@ -178,8 +181,9 @@ void Dossier::update()
     else if (tree.store().has(node, FlagDoor))
         note = tr("Another filesystem is mounted here. Scan it as a place of its own.");
     else if (place->fromSnapshot)
-        note = place->info.sample ? tr("Sample data: these files do not exist. Try every action in the practice folder.")
-                                  : tr("From a snapshot of %1. Scan again before you act.").arg(whenText(place->info.taken));
+        note = place->info.sample
+                   ? tr("Sample data: these files do not exist. Try every action in the practice folder.")
+                   : tr("From a snapshot of %1. Scan again before you act.").arg(whenText(place->info.taken));
     note_->setText(note);
     note_->setVisible(!note.isEmpty());
 
@@ -219,14 +223,17 @@ void Dossier::fillFacts(const Place& place, NodeId node)
             addFact(tr("Not read"), itemsText(sums.unreadable, "folder"));
     } else {
         const auto& type = typeInfo(store.type(node));
-        static constexpr const char* kinds[] = {"file", "folder", "symbolic link", "FIFO", "socket", "block device", "character device"};
+        static constexpr const char* kinds[] = {"file",   "folder",       "symbolic link",   "FIFO",
+                                                "socket", "block device", "character device"};
         const auto kind = static_cast<std::size_t>(store.kind(node));
         addFact(tr("Type"), store.kind(node) != EntryKind::File ? QString::fromLatin1(kinds[kind])
-                            : type.extension.empty()            ? tr("unknown")
-                                                                : QString::fromUtf8(type.name.data(), static_cast<qsizetype>(type.name.size())));
-        addFact(tr("Changed"), whenText(store.modified(node)), QString::fromStdString(formatTime(store.modified(node))));
+                            : type.extension.empty()
+                                ? tr("unknown")
+                                : QString::fromUtf8(type.name.data(), static_cast<qsizetype>(type.name.size())));
+        addFact(tr("Changed"), whenText(store.modified(node)),
+                QString::fromStdString(formatTime(store.modified(node))));
     }
-    addFact(tr("Owner"), place.info.sample ? QString::number(store.owner(node)) : toText(userName(store.owner(node))));
+    addFact(tr("Owner"), toText(ownerName(place.info, store.owner(node))));
     if (!folder && store.has(node, FlagLinked)) {
         const auto& set = store.linkSets()[store.linkSetOf(node)];
         QStringList others;
@@ -254,7 +261,10 @@ void Dossier::startMix(NodeId node)
             const auto most = mix.largest();
             const auto family = static_cast<std::size_t>(most);
             if (mix.total > 0)
-                mixText_->setText(tr("%1 %2 in %3").arg(shareText(mix.disk[family], mix.total), QString::fromLatin1(familyName(most)).toLower(), itemsText(mix.files[family], "file")));
+                mixText_->setText(tr("%1 %2 in %3")
+                                      .arg(shareText(mix.disk[family], mix.total),
+                                           QString::fromLatin1(familyName(most)).toLower(),
+                                           itemsText(mix.files[family], "file")));
         });
 }
 

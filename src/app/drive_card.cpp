@@ -16,7 +16,10 @@ DriveCard::DriveCard(CardFacts facts, QWidget* parent) : QAbstractButton(parent)
     setAttribute(Qt::WA_Hover);
     setText(facts_.name);
     setAccessibleName(facts_.name);
-    setAccessibleDescription(facts_.about + (facts_.capacity.total > 0 ? tr(", %1 free of %2").arg(sizeText(facts_.capacity.free), sizeText(facts_.capacity.total)) : QString()));
+    setAccessibleDescription(
+        facts_.about + (facts_.capacity.total > 0
+                            ? tr(", %1 free of %2").arg(sizeText(facts_.capacity.free), sizeText(facts_.capacity.total))
+                            : QString()));
     setToolTip(tr("Click to tick, double-click to look at it at once"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
 }
@@ -37,7 +40,8 @@ void DriveCard::paintEvent(QPaintEvent*)
     painter.drawRoundedRect(tick, 3, 3);
     if (isChecked()) {
         painter.setPen(QPen(t.onAccent, 1.8));
-        painter.drawPolyline(QPolygonF({{tick.x() + 3.0, tick.y() + 7.0}, {tick.x() + 6.0, tick.y() + 10.0}, {tick.x() + 11.0, tick.y() + 4.0}}));
+        painter.drawPolyline(QPolygonF(
+            {{tick.x() + 3.0, tick.y() + 7.0}, {tick.x() + 6.0, tick.y() + 10.0}, {tick.x() + 11.0, tick.y() + 4.0}}));
     }
 
     int right = inner.right();
@@ -57,7 +61,8 @@ void DriveCard::paintEvent(QPaintEvent*)
     }
     painter.setPen(t.text);
     painter.setFont(fontOf(15, QFont::DemiBold));
-    painter.drawText(QPoint(inner.x() + 24, inner.y() + 17), cutMiddle(facts_.name, painter.font(), right - inner.x() - 24));
+    painter.drawText(QPoint(inner.x() + 24, inner.y() + 17),
+                     cutMiddle(facts_.name, painter.font(), right - inner.x() - 24));
     painter.setFont(fontOf(11));
     painter.setPen(t.textSecond);
     painter.drawText(QPoint(inner.x(), inner.y() + 38), cutMiddle(facts_.about, painter.font(), inner.width()));
@@ -74,7 +79,8 @@ void DriveCard::paintEvent(QPaintEvent*)
         painter.drawRect(bar.adjusted(0, 0, -1, -1));
     }
     painter.setPen(t.textSecond);
-    painter.drawText(QPoint(inner.x(), inner.y() + 82), cutMiddle(facts_.lastScan, painter.font(), inner.width()));
+    painter.drawText(QPoint(inner.x(), inner.y() + (facts_.capacity.total > 0 ? 82 : 58)),
+                     cutMiddle(facts_.lastScan, painter.font(), inner.width()));
 }
 
 void DriveCard::mouseDoubleClickEvent(QMouseEvent*)

@@ -12,9 +12,9 @@ namespace kurvo::app {
 
 struct CardFacts {
     QString name;
-    QString about;     ///< "/ · ext4 · internal"
-    QString lastScan;  ///< "last scan 31 May", "never scanned"
-    Capacity capacity; ///< total 0: no bar
+    QString about;        ///< "/ · ext4 · internal"
+    QString lastScan;     ///< "last scan 31 May", "never scanned"
+    Capacity capacity;    ///< total 0: no bar
     std::string path;     ///< to scan; or
     std::string snapshot; ///< to open
 };

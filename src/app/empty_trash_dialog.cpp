@@ -10,7 +10,8 @@
 
 namespace kurvo::app {
 
-EmptyTrashDialog::EmptyTrashDialog(const Place& place, std::vector<TrashedItem> everything, std::uint64_t bytes, QWidget* parent)
+EmptyTrashDialog::EmptyTrashDialog(const Place& place, std::vector<TrashedItem> everything, std::uint64_t bytes,
+                                   QWidget* parent)
     : QDialog(parent), everything_(std::move(everything)), onlyOurs_(new QRadioButton), all_(new QRadioButton)
 {
     setWindowTitle(tr("Empty the trash"));
@@ -28,12 +29,14 @@ EmptyTrashDialog::EmptyTrashDialog(const Place& place, std::vector<TrashedItem> 
     auto* title = new QLabel(tr("Remove from the trash for good?"));
     title->setProperty("role", "heading");
     layout->addWidget(title);
-    onlyOurs_->setText(tr("Only what was put there from this place: %1, %2").arg(itemsText(ours_.size(), "item"), sizeText(ourBytes)));
+    onlyOurs_->setText(
+        tr("Only what was put there from this place: %1, %2").arg(itemsText(ours_.size(), "item"), sizeText(ourBytes)));
     onlyOurs_->setObjectName("onlyOurs");
     QString oldest;
     if (!everything_.empty() && everything_.front().deleted > 0)
         oldest = tr(", the oldest from %1").arg(whenText(everything_.front().deleted));
-    all_->setText(tr("Everything in the trash of this drive: %1, %2%3").arg(itemsText(everything_.size(), "item"), sizeText(bytes), oldest));
+    all_->setText(tr("Everything in the trash of this drive: %1, %2%3")
+                      .arg(itemsText(everything_.size(), "item"), sizeText(bytes), oldest));
     all_->setObjectName("everything");
     onlyOurs_->setEnabled(!ours_.empty());
     all_->setEnabled(!everything_.empty());

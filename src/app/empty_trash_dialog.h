@@ -14,7 +14,8 @@ class EmptyTrashDialog : public QDialog {
     Q_OBJECT
 public:
     /// `everything`: what the drive's trash holds; `bytes`: its size on disk.
-    EmptyTrashDialog(const Place& place, std::vector<TrashedItem> everything, std::uint64_t bytes, QWidget* parent = nullptr);
+    EmptyTrashDialog(const Place& place, std::vector<TrashedItem> everything, std::uint64_t bytes,
+                     QWidget* parent = nullptr);
     std::vector<TrashedItem> chosen() const;
 
 private:

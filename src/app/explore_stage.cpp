@@ -39,7 +39,8 @@ void Legend::refresh()
             QStringList words;
             for (std::size_t f = 0; f < familyCount; ++f)
                 if (mix.disk[f] > 0)
-                    words << QStringLiteral("%1 %2").arg(QString::fromLatin1(familyName(static_cast<Family>(f))), sizeText(mix.disk[f]));
+                    words << QStringLiteral("%1 %2").arg(QString::fromLatin1(familyName(static_cast<Family>(f))),
+                                                         sizeText(mix.disk[f]));
             setToolTip(words.join(QLatin1Char('\n')));
             setAccessibleName(tr("Families: %1").arg(words.join(", ")));
             update();
@@ -78,8 +79,8 @@ void Legend::paintEvent(QPaintEvent*)
 }
 
 ExploreStage::ExploreStage(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), stack_(new QStackedWidget), descent_(new DescentView(session)), treemap_(new TreemapView(session)),
-      dossier_(new Dossier(session)), trail_(new QLabel)
+    : QWidget(parent), session_(session), stack_(new QStackedWidget), descent_(new DescentView(session)),
+      treemap_(new TreemapView(session)), dossier_(new Dossier(session)), trail_(new QLabel)
 {
     // Before anything is open
     auto* empty = new QWidget;
@@ -113,7 +114,8 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
     trail_->setObjectName("trail");
     bar->addWidget(trail_, 1);
     auto* measures = new QButtonGroup(this);
-    const std::pair<Measure, QString> choices[] = {{Measure::Disk, tr("On disk")}, {Measure::Apparent, tr("Apparent")}, {Measure::Files, tr("Files")}};
+    const std::pair<Measure, QString> choices[] = {
+        {Measure::Disk, tr("On disk")}, {Measure::Apparent, tr("Apparent")}, {Measure::Files, tr("Files")}};
     auto* measureLabel = new QLabel(tr("measure"));
     measureLabel->setProperty("role", "small");
     bar->addWidget(measureLabel);
@@ -122,12 +124,15 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
         choice->setCheckable(true);
         choice->setChecked(measure == session.measure());
         choice->setProperty("role", "choice");
-        choice->setStyleSheet("QPushButton { padding: 3px 9px; } QPushButton:focus { padding: 2px 8px; } QPushButton:checked { font-weight: 600; }");
+        choice->setStyleSheet("QPushButton { padding: 3px 9px; } QPushButton:focus { padding: 2px 8px; } "
+                              "QPushButton:checked { font-weight: 600; }");
         measures->addButton(choice, static_cast<int>(measure));
         bar->addWidget(choice);
     }
-    connect(measures, &QButtonGroup::idClicked, this, [this](int id) { session_.setMeasure(static_cast<Measure>(id)); });
-    connect(&session_, &Session::measureChanged, this, [this, measures] { measures->button(static_cast<int>(session_.measure()))->setChecked(true); });
+    connect(measures, &QButtonGroup::idClicked, this,
+            [this](int id) { session_.setMeasure(static_cast<Measure>(id)); });
+    connect(&session_, &Session::measureChanged, this,
+            [this, measures] { measures->button(static_cast<int>(session_.measure()))->setChecked(true); });
     middle->addLayout(bar);
     middle->addWidget(treemap_, 1);
     middle->addWidget(new Legend(session));

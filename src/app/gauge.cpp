@@ -106,19 +106,21 @@ std::vector<GaugeBar::Segment> gaugeSegments(const Place& place)
     using Fill = GaugeBar::Fill;
     std::vector<GaugeBar::Segment> segments;
     segments.push_back({Fill::Seen, seen - planned,
-                        planned > 0 ? QObject::tr("stays %1").arg(sizeText(seen - planned)) : QObject::tr("seen %1").arg(sizeText(seen))});
+                        planned > 0 ? QObject::tr("stays %1").arg(sizeText(seen - planned))
+                                    : QObject::tr("seen %1").arg(sizeText(seen))});
     segments.push_back({Fill::Planned, planned, QObject::tr("planned %1").arg(sizeText(planned))});
     segments.push_back({Fill::Trash, trash, QObject::tr("in the trash %1").arg(sizeText(trash))});
     segments.push_back({Fill::NotSeen, notSeen,
-                        (place.wholeDrive ? QObject::tr("not seen %1") : QObject::tr("elsewhere on the drive %1")).arg(sizeText(notSeen))});
+                        (place.wholeDrive ? QObject::tr("not seen %1") : QObject::tr("elsewhere on the drive %1"))
+                            .arg(sizeText(notSeen))});
     segments.push_back({Fill::Reserved, c.reserved, QObject::tr("reserved %1").arg(sizeText(c.reserved))});
     segments.push_back({Fill::Free, c.free, QObject::tr("free %1").arg(sizeText(c.free))});
     return segments;
 }
 
 Gauge::Gauge(Session& session, QWidget* parent)
-    : QFrame(parent), session_(session), place_(new QPushButton), facts_(new QLabel), bar_(new GaugeBar), free_(new QLabel),
-      note_(new QLabel), emptyTrash_(new QPushButton(tr("empty trash…")))
+    : QFrame(parent), session_(session), place_(new QPushButton), facts_(new QLabel), bar_(new GaugeBar),
+      free_(new QLabel), note_(new QLabel), emptyTrash_(new QPushButton(tr("empty trash…")))
 {
     setProperty("role", "panel");
     setObjectName("gauge");
@@ -175,7 +177,8 @@ Gauge::Gauge(Session& session, QWidget* parent)
     layout->addLayout(right);
 
     connect(emptyTrash_, &QPushButton::clicked, this, &Gauge::emptyTrashRequested);
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::planChanged, &Session::capacityChanged})
+    for (const auto signal :
+         {&Session::placeChanged, &Session::treeChanged, &Session::planChanged, &Session::capacityChanged})
         connect(&session_, signal, this, &Gauge::update);
     update();
 }
@@ -208,6 +211,7 @@ void Gauge::update()
 {
     const auto* place = session_.place();
     emptyTrash_->setVisible(place && place->bytesInTrash() > 0);
+    bar_->setVisible(place != nullptr);
     if (!place) {
         place_->setText(tr("No place open"));
         facts_->setText(tr("Scan a drive or a folder"));
@@ -223,7 +227,8 @@ void Gauge::update()
     facts << toText(info.place);
     if (!info.filesystem.empty())
         facts << toText(info.filesystem);
-    facts << (place->fromSnapshot ? tr("snapshot of %1").arg(whenText(info.taken)) : tr("scanned %1").arg(whenText(info.taken)));
+    facts << (place->fromSnapshot ? tr("snapshot of %1").arg(whenText(info.taken))
+                                  : tr("scanned %1").arg(whenText(info.taken)));
     if (info.partial)
         facts << tr("partial");
     const auto line = facts.join(QStringLiteral(" · "));
@@ -236,7 +241,8 @@ void Gauge::update()
     const auto& c = place->capacity;
     const auto accent = theme().accent.name();
     if (planned + trash > 0)
-        free_->setText(tr("%1 free <span style='color:%3'>→ %2</span>").arg(sizeText(c.free), sizeText(c.free + planned + trash), accent));
+        free_->setText(tr("%1 free <span style='color:%3'>→ %2</span>")
+                           .arg(sizeText(c.free), sizeText(c.free + planned + trash), accent));
     else
         free_->setText(c.total > 0 ? tr("%1 free").arg(sizeText(c.free)) : QString());
     if (trash > 0)

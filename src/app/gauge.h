@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The strip along the top: which place, its drive's capacity as one bar, and what is free now and after the plan. It tells
-// the truth about the trash: what lies there is not free yet.
+// The strip along the top: which place, its drive's capacity as one bar, and what is free now and after the plan. It
+// tells the truth about the trash: what lies there is not free yet.
 #pragma once
 
 #include <QFrame>

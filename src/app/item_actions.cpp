@@ -65,7 +65,8 @@ void showInFileManager(Session& session, const std::string& path)
                 return;
             const std::string folder(parentPath(path));
             if (!QDesktopServices::openUrl(urlOf(folder)))
-                session.say(QObject::tr("No file manager was found. The item is in %1.").arg(toText(folder)), Severity::Warning);
+                session.say(QObject::tr("No file manager was found. The item is in %1.").arg(toText(folder)),
+                            Severity::Warning);
         });
     });
 }

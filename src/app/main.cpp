@@ -21,7 +21,8 @@ int main(int argc, char** argv)
     parser.addPositionalArgument("PATH", QObject::tr("Folders to scan, or .kurvo snapshots to open."), "[PATH...]");
     parser.process(application);
 
-    kurvo::app::MainWindow window(kurvo::app::appFolders(parser.isSet("demo"), QFile::encodeName(parser.value("data")).toStdString()));
+    kurvo::app::MainWindow window(
+        kurvo::app::appFolders(parser.isSet("demo"), QFile::encodeName(parser.value("data")).toStdString()));
     window.show();
     if (parser.isSet("demo"))
         window.prepareDemo();

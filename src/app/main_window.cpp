@@ -34,9 +34,10 @@ QFrame* line(QFrame::Shape shape)
 } // namespace
 
 MainWindow::MainWindow(AppFolders folders)
-    : settings_(QString::fromStdString(folders.settings()), QSettings::IniFormat), session_(std::move(folders)), menu_(new QMenu(this)),
-      rail_(new Rail(menu_)), gauge_(new Gauge(session_)), notice_(new NoticeBar), stages_(new QStackedWidget), scan_(new ScanStage(session_)),
-      explore_(new ExploreStage(session_)), clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
+    : settings_(QString::fromStdString(folders.settings()), QSettings::IniFormat), session_(std::move(folders)),
+      menu_(new QMenu(this)), rail_(new Rail(menu_)), gauge_(new Gauge(session_)), notice_(new NoticeBar),
+      stages_(new QStackedWidget), scan_(new ScanStage(session_)), explore_(new ExploreStage(session_)),
+      clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
 {
     setWindowTitle(session_.folders().demo ? tr("Kurvo – demo") : tr("Kurvo"));
     setWindowIcon(applicationIcon(128));
@@ -82,10 +83,14 @@ MainWindow::MainWindow(AppFolders folders)
         if (session_.place() && stage() == Stage::Scan && !session_.runningScan())
             setStage(Stage::Explore);
     });
-    connect(&session_, &Session::planChanged, this, [this] { rail_->setPlanned(session_.place() ? static_cast<int>(session_.place()->plan.items().size()) : 0); });
-    connect(&session_, &Session::placeChanged, this, [this] { rail_->setPlanned(session_.place() ? static_cast<int>(session_.place()->plan.items().size()) : 0); });
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::selectionChanged,
-                              &Session::planChanged, &Session::planJobChanged})
+    connect(&session_, &Session::planChanged, this, [this] {
+        rail_->setPlanned(session_.place() ? static_cast<int>(session_.place()->plan.items().size()) : 0);
+    });
+    connect(&session_, &Session::placeChanged, this, [this] {
+        rail_->setPlanned(session_.place() ? static_cast<int>(session_.place()->plan.items().size()) : 0);
+    });
+    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged,
+                              &Session::selectionChanged, &Session::planChanged, &Session::planJobChanged})
         connect(&session_, signal, this, &MainWindow::updateActions);
     connect(&theme_, &ThemeControl::changed, this, [this] {
         session_.hoverChanged();
@@ -111,6 +116,8 @@ void MainWindow::setStage(Stage stage)
     stages_->setCurrentIndex(static_cast<int>(stage));
     rail_->setStage(stage);
     // Keys should work at once, without a click first.
+    if (stage == Stage::Scan)
+        scan_->focusFirst();
     if (stage == Stage::Explore)
         explore_->descent()->list()->setFocus();
     if (stage == Stage::Clear)
@@ -159,7 +166,8 @@ void MainWindow::askToEmptyTrash()
 void MainWindow::prepareDemo()
 {
     const auto onStep = [this](const std::string& step) {
-        QMetaObject::invokeMethod(this, [this, step] { session_.say(tr("%1. This is done once.").arg(QString::fromStdString(step))); });
+        QMetaObject::invokeMethod(
+            this, [this, step] { session_.say(tr("%1. This is done once.").arg(QString::fromStdString(step))); });
     };
     runAsync(
         this, [data = session_.folders().data, onStep] { return demo::prepareDemoData(data, {}, onStep); },
@@ -184,7 +192,8 @@ void MainWindow::closeEvent(QCloseEvent* event)
 {
     if (const auto* job = session_.planJob(); job && job->kind != PlanJob::Kind::Check) {
         session_.stopPlanJob();
-        session_.say(tr("The plan is being carried out. It stops after this item; then the window can be closed."), Severity::Warning);
+        session_.say(tr("The plan is being carried out. It stops after this item; then the window can be closed."),
+                     Severity::Warning);
         event->ignore();
         return;
     }
@@ -192,7 +201,9 @@ void MainWindow::closeEvent(QCloseEvent* event)
     for (const auto& place : session_.places())
         planned += place->plan.items().size();
     if (planned > 0) {
-        QMessageBox ask(QMessageBox::NoIcon, tr("Close Kurvo"), tr("%1 planned and not carried out. The plan is not kept.").arg(itemsText(planned, "item")), QMessageBox::NoButton, this);
+        QMessageBox ask(QMessageBox::NoIcon, tr("Close Kurvo"),
+                        tr("%1 planned and not carried out. The plan is not kept.").arg(itemsText(planned, "item")),
+                        QMessageBox::NoButton, this);
         auto* stay = ask.addButton(tr("Stay"), QMessageBox::RejectRole);
         auto* leave = ask.addButton(tr("Close without it"), QMessageBox::AcceptRole);
         ask.setDefaultButton(stay);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The window: gauge, rail, the current stage, pointer line. It wires them and holds the actions; it shows nothing itself.
+// The window: gauge, rail, the current stage, pointer line. It wires them and holds the actions; it shows nothing
+// itself.
 #pragma once
 
 #include <QMainWindow>
@@ -65,9 +66,10 @@ private:
     ExploreStage* explore_;
     ClearStage* clear_;
     PointerLine* pointer_;
-    QAction *goInto_ = nullptr, *goUp_ = nullptr, *back_ = nullptr, *forward_ = nullptr, *follow_ = nullptr, *largest_ = nullptr,
-            *largestHidden_ = nullptr, *plan_ = nullptr, *open_ = nullptr, *show_ = nullptr, *copy_ = nullptr, *undoPlan_ = nullptr,
-            *clearPlan_ = nullptr, *carryOut_ = nullptr, *takeBack_ = nullptr, *emptyTrash_ = nullptr, *rescan_ = nullptr;
+    QAction *goInto_ = nullptr, *goUp_ = nullptr, *back_ = nullptr, *forward_ = nullptr, *follow_ = nullptr,
+            *largest_ = nullptr, *largestHidden_ = nullptr, *plan_ = nullptr, *open_ = nullptr, *show_ = nullptr,
+            *copy_ = nullptr, *undoPlan_ = nullptr, *clearPlan_ = nullptr, *carryOut_ = nullptr, *takeBack_ = nullptr,
+            *emptyTrash_ = nullptr, *rescan_ = nullptr;
     std::vector<QAction*> themeActions_, unitActions_;
 };
 

@@ -12,7 +12,8 @@
 
 namespace kurvo::app {
 
-QAction* MainWindow::add(QMenu* menu, const QString& text, const QList<QKeySequence>& keys, const std::function<void()>& run)
+QAction* MainWindow::add(QMenu* menu, const QString& text, const QList<QKeySequence>& keys,
+                         const std::function<void()>& run)
 {
     auto* action = menu->addAction(text);
     action->setShortcuts(keys);
@@ -71,7 +72,8 @@ void MainWindow::makeActions()
     go->addSeparator();
     follow_ = add(go, tr("Follow the weight"), {QKeySequence("W")}, [this] { session_.followTheWeight(); });
     largest_ = add(go, tr("Largest file in here"), {QKeySequence("L")}, [selectLargest] { selectLargest(false); });
-    largestHidden_ = add(go, tr("Largest hidden file in here"), {QKeySequence("H")}, [selectLargest] { selectLargest(true); });
+    largestHidden_ =
+        add(go, tr("Largest hidden file in here"), {QKeySequence("H")}, [selectLargest] { selectLargest(true); });
     go->addSeparator();
     static constexpr const char* stageKeys[] = {"Ctrl+1", "Ctrl+2", "Ctrl+3"};
     const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Clear")};
@@ -87,7 +89,8 @@ void MainWindow::makeActions()
     plan_ = add(item, tr("Plan: trash"), {QKeySequence::Delete}, [this] { togglePlanned(); });
 
     auto* plan = menu_->addMenu(tr("Plan"));
-    undoPlan_ = add(plan, tr("Undo the last change to the plan"), {QKeySequence::Undo}, [this] { session_.undoPlanChange(); });
+    undoPlan_ =
+        add(plan, tr("Undo the last change to the plan"), {QKeySequence::Undo}, [this] { session_.undoPlanChange(); });
     clearPlan_ = add(plan, tr("Take everything off the plan"), {}, [this] { session_.clearPlan(); });
     carryOut_ = add(plan, tr("Carry out…"), {QKeySequence("Ctrl+Shift+Return")}, [this] { setStage(Stage::Clear); });
     takeBack_ = add(plan, tr("Take back what was done last"), {QKeySequence("Ctrl+Shift+Z")}, [this] {
@@ -186,14 +189,17 @@ void MainWindow::showKeys()
                 QStringList keys;
                 for (const auto& key : action->shortcuts())
                     keys << key.toString(QKeySequence::NativeText);
-                rows += QStringLiteral("<tr><td style='padding-right:24px'>%1</td><td>%2</td></tr>").arg(action->text().toHtmlEscaped(), keys.join(", ").toHtmlEscaped());
+                rows += QStringLiteral("<tr><td style='padding-right:24px'>%1</td><td>%2</td></tr>")
+                            .arg(action->text().toHtmlEscaped(), keys.join(", ").toHtmlEscaped());
             }
         }
     };
     walk(menu_, walk);
-    rows += tr("<tr><td>Walk among tiles</td><td>Arrows</td></tr><tr><td>To the parent, to the largest child</td><td>Ctrl+Up, Ctrl+Down</td></tr>"
+    rows += tr("<tr><td>Walk among tiles</td><td>Arrows</td></tr><tr><td>To the parent, to the largest "
+               "child</td><td>Ctrl+Up, Ctrl+Down</td></tr>"
                "<tr><td>Into a folder</td><td>Enter, double-click</td></tr>");
-    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keys"), QStringLiteral("<table>%1</table>").arg(rows), QMessageBox::Close, this);
+    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keys"), QStringLiteral("<table>%1</table>").arg(rows),
+                                QMessageBox::Close, this);
     box->setAttribute(Qt::WA_DeleteOnClose);
     box->open();
 }

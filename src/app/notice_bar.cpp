@@ -17,6 +17,7 @@ NoticeBar::NoticeBar(QWidget* parent) : QFrame(parent), text_(new QLabel)
     close->setProperty("role", "link");
     close->setAccessibleName(tr("Close this message"));
     close->setFixedWidth(24);
+    close->setFocusPolicy(Qt::NoFocus); // Escape closes it too, and a disabled button must not pass the focus here
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(12, 6, 8, 6);
     layout->addWidget(text_, 1);

@@ -29,7 +29,8 @@ std::uint64_t Place::bytesInTrash() const
 
 const Finding* Place::findingFor(NodeId node) const
 {
-    const auto found = std::find_if(findings.begin(), findings.end(), [node](const auto& f) { return f.first == node; });
+    const auto found =
+        std::find_if(findings.begin(), findings.end(), [node](const auto& f) { return f.first == node; });
     return found == findings.end() ? nullptr : &found->second;
 }
 

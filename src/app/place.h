@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// One opened place: its tree, where one is in it, its plan, and what was done. Plain data; Session changes it and says so.
+// One opened place: its tree, where one is in it, its plan, and what was done. Plain data; Session changes it and says
+// so.
 #pragma once
 
 #include <memory>
@@ -39,7 +40,7 @@ struct Finding {
 
 struct Place {
     SnapshotInfo info;
-    std::string snapshotFile; ///< where it was saved or opened from; empty until saved
+    std::string snapshotFile;  ///< where it was saved or opened from; empty until saved
     bool fromSnapshot = false; ///< opened from a file: the disk may look different by now
     std::vector<Unreadable> unreadableList;
     std::uint64_t unreadable = 0;

@@ -42,9 +42,11 @@ QVariant PlanModel::data(const QModelIndex& index, int role) const
     case PathRole:
         return toText(parentPath(row.item.path));
     case Qt::ToolTipRole:
-        return toText(row.item.path) + (row.finding.sentence.empty() ? QString() : "\n" + QString::fromStdString(row.finding.sentence));
+        return toText(row.item.path) +
+               (row.finding.sentence.empty() ? QString() : "\n" + QString::fromStdString(row.finding.sentence));
     case Qt::AccessibleTextRole:
-        return QStringLiteral("%1, %2, %3").arg(toText(row.item.path), sizeText(row.item.disk), QString::fromStdString(row.finding.sentence));
+        return QStringLiteral("%1, %2, %3")
+            .arg(toText(row.item.path), sizeText(row.item.disk), QString::fromStdString(row.finding.sentence));
     case SizeRole:
         return sizeText(row.item.disk);
     case FindingRole:
@@ -70,12 +72,15 @@ void PlanRow::paint(QPainter* painter, const QStyleOptionViewItem& option, const
     painter->setPen(t.text);
     painter->setFont(fontOf(13, QFont::Medium));
     const int nameRoom = sizeAt - 110 - 12;
-    painter->drawText(QRect(left, row.y() + 5, nameRoom, 18), Qt::AlignVCenter, cutMiddle(index.data().toString(), painter->font(), nameRoom));
+    painter->drawText(QRect(left, row.y() + 5, nameRoom, 18), Qt::AlignVCenter,
+                      cutMiddle(index.data().toString(), painter->font(), nameRoom));
     painter->setFont(fontOf(13));
-    drawFigures(*painter, QRect(row.x() + sizeAt - 110, row.y(), 110, row.height()), index.data(PlanModel::SizeRole).toString());
+    drawFigures(*painter, QRect(row.x() + sizeAt - 110, row.y(), 110, row.height()),
+                index.data(PlanModel::SizeRole).toString());
     painter->setFont(fontOf(11));
     painter->setPen(t.textSecond);
-    painter->drawText(QRect(left, row.y() + 23, nameRoom, 16), Qt::AlignVCenter, cutMiddle(index.data(PlanModel::PathRole).toString(), painter->font(), nameRoom));
+    painter->drawText(QRect(left, row.y() + 23, nameRoom, 16), Qt::AlignVCenter,
+                      cutMiddle(index.data(PlanModel::PathRole).toString(), painter->font(), nameRoom));
     const int state = index.data(PlanModel::ReadyRole).toInt();
     painter->setPen(state > 0 ? t.accent : state < 0 ? t.warning : t.textSecond);
     const QRect check(row.x() + checkAt, row.y() + 4, row.width() - checkAt - 42, row.height() - 8);

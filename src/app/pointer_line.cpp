@@ -12,8 +12,8 @@ PointerLine::PointerLine(Session& session, QWidget* parent) : QWidget(parent), s
 {
     setFixedHeight(28);
     setObjectName("pointerLine");
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::hoverChanged, &Session::selectionChanged,
-                              &Session::focusChanged, &Session::planChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::hoverChanged,
+                              &Session::selectionChanged, &Session::focusChanged, &Session::planChanged})
         connect(&session_, signal, this, &PointerLine::update);
 }
 
@@ -46,7 +46,9 @@ void PointerLine::update()
         if (!tree.isFolder(node)) {
             const auto& type = typeInfo(store.type(node));
             facts_ << QString::fromLatin1(familyName(type.family)) +
-                          (type.extension.empty() ? QString() : ", " + QString::fromUtf8(type.name.data(), static_cast<qsizetype>(type.name.size())));
+                          (type.extension.empty()
+                               ? QString()
+                               : ", " + QString::fromUtf8(type.name.data(), static_cast<qsizetype>(type.name.size())));
         }
         QStringList states;
         if (place->plan.coveringItem(tree, node) != noNode)

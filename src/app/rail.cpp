@@ -67,7 +67,8 @@ Rail::Rail(QMenu* menu, QWidget* parent) : QFrame(parent)
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 8, 0, 8);
     layout->setSpacing(2);
-    const std::pair<Sign, QString> stages[] = {{Sign::Scan, tr("Scan")}, {Sign::Explore, tr("Explore")}, {Sign::Clear, tr("Clear")}};
+    const std::pair<Sign, QString> stages[] = {
+        {Sign::Scan, tr("Scan")}, {Sign::Explore, tr("Explore")}, {Sign::Clear, tr("Clear")}};
     for (std::size_t i = 0; i < std::size(stages); ++i) {
         auto* button = new RailButton(stages[i].first, stages[i].second);
         button->setToolTip(QStringLiteral("%1 (Ctrl+%2)").arg(stages[i].second).arg(i + 1));
@@ -80,7 +81,10 @@ Rail::Rail(QMenu* menu, QWidget* parent) : QFrame(parent)
     more->setCheckable(false);
     more->setObjectName("menu");
     more->setToolTip(tr("All actions with their keys (F10)"));
-    connect(more, &QAbstractButton::clicked, this, [more, menu] { menu->popup(more->mapToGlobal(QPoint(more->width(), 0)) - QPoint(0, menu->sizeHint().height() - more->height())); });
+    connect(more, &QAbstractButton::clicked, this, [more, menu] {
+        menu->popup(more->mapToGlobal(QPoint(more->width(), 0)) -
+                    QPoint(0, menu->sizeHint().height() - more->height()));
+    });
     layout->addWidget(more);
 }
 

@@ -11,8 +11,8 @@
 namespace kurvo::app {
 
 ScanProgressCard::ScanProgressCard(Session& session, QWidget* parent)
-    : QFrame(parent), session_(session), title_(new QLabel), figures_(new QLabel), bar_(new QProgressBar), where_(new QLabel),
-      stop_(new QPushButton(tr("Stop")))
+    : QFrame(parent), session_(session), title_(new QLabel), figures_(new QLabel), bar_(new QProgressBar),
+      where_(new QLabel), stop_(new QPushButton(tr("Stop")))
 {
     setProperty("role", "card");
     setObjectName("scanProgress");
@@ -56,7 +56,8 @@ void ScanProgressCard::refresh()
     title_->setText(cutMiddle(tr("Scanning %1").arg(name), fontOf(15, QFont::DemiBold), std::max(150, width() / 2)));
     const auto entries = job->progress->entries();
     const auto bytes = job->progress->diskBytes();
-    const double seconds = std::max<double>(0.001, static_cast<double>(QDateTime::currentMSecsSinceEpoch() - job->startedMs) / 1000.0);
+    const double seconds =
+        std::max<double>(0.001, static_cast<double>(QDateTime::currentMSecsSinceEpoch() - job->startedMs) / 1000.0);
     QStringList parts{itemsText(entries, "entry", "entries")};
     if (job->expectedBytes > 0) {
         parts << tr("%1 of %2 accounted for").arg(sizeText(bytes), sizeText(job->expectedBytes));
@@ -64,7 +65,8 @@ void ScanProgressCard::refresh()
         bar_->setRange(0, 1000);
         bar_->setValue(static_cast<int>(share * 1000));
         if (seconds > 2 && share > 0.02 && share < 1)
-            parts << tr("about %1 s to go").arg(countText(static_cast<std::uint64_t>(seconds / share * (1 - share)) + 1));
+            parts
+                << tr("about %1 s to go").arg(countText(static_cast<std::uint64_t>(seconds / share * (1 - share)) + 1));
     } else {
         parts << sizeText(bytes);
         bar_->setRange(0, 0);

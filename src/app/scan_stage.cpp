@@ -21,7 +21,8 @@ QString lastScanOf(const Catalogue& catalogue, const std::string& place)
     const auto host = hostName();
     for (const auto& entry : catalogue.entries)
         if (entry.info.place == place && entry.info.host == host)
-            return QObject::tr("last scan %1").arg(whenText(entry.info.taken)) + (entry.info.partial ? QObject::tr(" (partial)") : QString());
+            return QObject::tr("last scan %1").arg(whenText(entry.info.taken)) +
+                   (entry.info.partial ? QObject::tr(" (partial)") : QString());
     return QObject::tr("never scanned");
 }
 
@@ -29,7 +30,8 @@ CardFacts cardOf(const Drive& drive, const Catalogue& catalogue)
 {
     CardFacts facts;
     facts.name = toText(drive.name);
-    QStringList about{toText(drive.mountPoint), toText(drive.filesystem), QString::fromLatin1(deviceKindName(drive.kind))};
+    QStringList about{toText(drive.mountPoint), toText(drive.filesystem),
+                      QString::fromLatin1(deviceKindName(drive.kind))};
     if (drive.readOnly)
         about << QObject::tr("read-only");
     facts.about = about.join(QStringLiteral(" · "));
@@ -51,7 +53,9 @@ std::vector<CardFacts> sampleCards(const Catalogue& catalogue)
             continue;
         CardFacts facts;
         facts.name = toText(entry.info.placeName);
-        facts.about = QStringLiteral("%1 · %2 · %3").arg(toText(entry.info.mountPoint), toText(entry.info.filesystem), QObject::tr("sample data"));
+        facts.about =
+            QStringLiteral("%1 · %2 · %3")
+                .arg(toText(entry.info.mountPoint), toText(entry.info.filesystem), QObject::tr("sample data"));
         facts.lastScan = QObject::tr("opens the snapshot of %1").arg(whenText(entry.info.taken));
         facts.capacity = entry.info.capacity;
         facts.snapshot = entry.path;
@@ -64,8 +68,8 @@ std::vector<CardFacts> sampleCards(const Catalogue& catalogue)
 } // namespace
 
 ScanStage::ScanStage(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), grid_(new QGridLayout), cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton),
-      earlier_(new QVBoxLayout), earlierNote_(new QLabel)
+    : QWidget(parent), session_(session), grid_(new QGridLayout), cardsNote_(new QLabel(tr("Looking for drives…"))),
+      start_(new QPushButton), earlier_(new QVBoxLayout), earlierNote_(new QLabel)
 {
     auto* title = new QLabel(tr("What is full?"));
     title->setProperty("role", "title");
@@ -207,12 +211,20 @@ void ScanStage::showCards(const Found& found)
         connect(card, &DriveCard::startRequested, this, [this, card] { start(card->facts()); });
         cards_.push_back(card);
     }
-    if (hadFocus && !cards_.empty())
-        cards_.front()->setFocus();
     cardsNote_->setVisible(cards_.empty());
-    cardsNote_->setText(found.problem.empty() ? tr("No drive was found. Choose a folder instead.") : QString::fromStdString(found.problem));
+    cardsNote_->setText(found.problem.empty() ? tr("No drive was found. Choose a folder instead.")
+                                              : QString::fromStdString(found.problem));
     placeCards();
+    if (hadFocus || wantsFocus_)
+        focusFirst();
     updateStartButton();
+}
+
+void ScanStage::focusFirst()
+{
+    wantsFocus_ = cards_.empty();
+    if (!cards_.empty())
+        cards_.front()->setFocus();
 }
 
 void ScanStage::placeCards()
@@ -245,11 +257,14 @@ void ScanStage::showSnapshots(const Catalogue& catalogue)
         const auto& entry = catalogue.entries[i];
         const auto when = whenText(entry.info.taken) + (entry.info.partial ? tr(", partial") : QString());
         const auto font = fontOf(13);
-        const auto name = cutMiddle(toText(entry.info.placeName), font, 250 - QFontMetrics(font).horizontalAdvance(when));
+        const auto name =
+            cutMiddle(toText(entry.info.placeName), font, 250 - QFontMetrics(font).horizontalAdvance(when));
         auto* link = new QPushButton(QStringLiteral("%1   %2").arg(name, when));
         link->setProperty("role", "link");
         link->setObjectName("earlier");
-        link->setToolTip(tr("%1, %2 in %3").arg(toText(entry.info.place), sizeText(entry.info.diskBytes), itemsText(entry.info.entries, "entry", "entries")));
+        link->setToolTip(tr("%1, %2 in %3")
+                             .arg(toText(entry.info.place), sizeText(entry.info.diskBytes),
+                                  itemsText(entry.info.entries, "entry", "entries")));
         connect(link, &QPushButton::clicked, this, [this, path = entry.path] { session_.openSnapshot(path); });
         earlier_->addWidget(link);
     }
@@ -259,7 +274,9 @@ void ScanStage::showSnapshots(const Catalogue& catalogue)
     if (catalogue.entries.size() > most)
         notes << tr("The newest %1 of %2; open older ones as files.").arg(most).arg(catalogue.entries.size());
     if (!catalogue.damaged.empty())
-        notes << tr("%1 cannot be read and left out: %2").arg(itemsText(catalogue.damaged.size(), "file"), QString::fromStdString(catalogue.damaged[0].sentence));
+        notes << tr("%1 cannot be read and left out: %2")
+                     .arg(itemsText(catalogue.damaged.size(), "file"),
+                          QString::fromStdString(catalogue.damaged[0].sentence));
     earlierNote_->setText(notes.join(QLatin1Char('\n')));
     earlierNote_->setVisible(!notes.isEmpty());
 }
@@ -283,7 +300,8 @@ void ScanStage::startTicked()
 
 void ScanStage::updateStartButton()
 {
-    const auto ticked = std::count_if(cards_.begin(), cards_.end(), [](const DriveCard* card) { return card->isChecked(); });
+    const auto ticked =
+        std::count_if(cards_.begin(), cards_.end(), [](const DriveCard* card) { return card->isChecked(); });
     start_->setEnabled(ticked > 0);
     start_->setText(ticked == 0   ? tr("Tick what to look at")
                     : ticked == 1 ? tr("Look at the ticked drive")
@@ -301,14 +319,17 @@ void ScanStage::scanHome()
 
 void ScanStage::chooseFolder()
 {
-    const auto path = QFileDialog::getExistingDirectory(this, tr("Choose the folder to scan"), QString::fromStdString(session_.folders().user.home));
+    const auto path = QFileDialog::getExistingDirectory(this, tr("Choose the folder to scan"),
+                                                        QString::fromStdString(session_.folders().user.home));
     if (!path.isEmpty())
         session_.scanFolder(QFile::encodeName(path).toStdString());
 }
 
 void ScanStage::openSnapshotFile()
 {
-    const auto path = QFileDialog::getOpenFileName(this, tr("Open a snapshot"), QString::fromStdString(session_.folders().snapshots()), tr("Kurvo snapshots (*.kurvo)"));
+    const auto path = QFileDialog::getOpenFileName(this, tr("Open a snapshot"),
+                                                   QString::fromStdString(session_.folders().snapshots()),
+                                                   tr("Kurvo snapshots (*.kurvo)"));
     if (!path.isEmpty())
         session_.openSnapshot(QFile::encodeName(path).toStdString());
 }

@@ -46,6 +46,8 @@ public:
     void chooseFolder();
     void openSnapshotFile();
     void scanHome();
+    /// Puts the keyboard on the first card, now or as soon as there is one.
+    void focusFirst();
     const std::vector<DriveCard*>& cards() const { return cards_; }
 
 signals:
@@ -77,6 +79,7 @@ private:
     QVBoxLayout* earlier_;
     QLabel* earlierNote_;
     int columns_ = 2;
+    bool wantsFocus_ = false;
 };
 
 } // namespace kurvo::app

@@ -43,7 +43,7 @@ Place describe(const std::string& path, const QString& name)
 
 } // namespace
 
-Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders_(std::move(folders)) {}
+Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders_(std::move(folders)) { }
 
 Session::~Session()
 {
@@ -86,7 +86,8 @@ void Session::addPlace(std::unique_ptr<Place> place)
         const bool rescanned = open.info.place == place->info.place && !open.fromSnapshot && !place->fromSnapshot;
         if ((same || rescanned) && !planJob_) {
             if (!open.plan.empty())
-                say(tr("%1 was scanned again, so its plan of %2 was put aside. Plan the items anew from what is there now.")
+                say(tr("%1 was scanned again, so its plan of %2 was put aside. Plan the items anew from what is there "
+                       "now.")
                         .arg(toText(open.info.placeName), itemsText(open.plan.items().size(), "item")),
                     Severity::Warning);
             place->runs = open.runs;
@@ -129,7 +130,10 @@ void Session::startNextScan()
     job->startedMs = QDateTime::currentMSecsSinceEpoch();
     emit scansChanged();
     runAsync(
-        this, [path = job->path] { return std::pair{mountPointOf(path), readCapacity(path)}; },
+        this,
+        [path = job->path] {
+            return std::pair{mountPointOf(path), readCapacity(path)};
+        },
         [this, job](const std::pair<Result<std::string>, Result<Capacity>>& drive) {
             const auto real = canonicalPath(job->path);
             if (drive.first && drive.second && real && *drive.first == *real)
@@ -143,11 +147,13 @@ void Session::startNextScan()
     runAsync(
         this,
         [job] {
-            auto result = std::make_shared<Result<ScanResult>>(scan(job->path, job->options, job->stop.get_token(), job->progress.get()));
+            auto result = std::make_shared<Result<ScanResult>>(
+                scan(job->path, job->options, job->stop.get_token(), job->progress.get()));
             Place facts;
             if (*result) {
                 facts = describe((*result)->tree->path(rootNode), job->name);
                 facts.dominant = dominantFamilies(*(*result)->tree);
+                facts.info.owners = ownersOf(*(*result)->tree);
             }
             return Outcome{result, std::move(facts)};
         },
@@ -177,7 +183,8 @@ void Session::finishScan(std::shared_ptr<Result<ScanResult>> result, Place facts
     const auto name = toText(place->info.placeName);
     addPlace(std::move(place));
     if (found.stopped)
-        say(tr("The scan of %1 was stopped. What was found until then is shown, and kept as a partial snapshot.").arg(name),
+        say(tr("The scan of %1 was stopped. What was found until then is shown, and kept as a partial snapshot.")
+                .arg(name),
             Severity::Warning);
     saveSnapshot(added);
     emit scansChanged();
@@ -206,7 +213,8 @@ void Session::saveSnapshot(Place* place)
         },
         [this, place](const Saved& saved) {
             if (!saved.outcome) {
-                say(tr("The scan is shown, but its snapshot was not saved: %1").arg(QString::fromStdString(saved.outcome.error().sentence)),
+                say(tr("The scan is shown, but its snapshot was not saved: %1")
+                        .arg(QString::fromStdString(saved.outcome.error().sentence)),
                     Severity::Warning);
                 return;
             }
@@ -251,7 +259,8 @@ void Session::openSnapshot(const std::string& path)
 
 Place* Session::stillOpen(const Place* place)
 {
-    const auto found = std::find_if(places_.begin(), places_.end(), [place](const auto& p) { return p.get() == place; });
+    const auto found =
+        std::find_if(places_.begin(), places_.end(), [place](const auto& p) { return p.get() == place; });
     return found == places_.end() ? nullptr : found->get();
 }
 
@@ -282,7 +291,8 @@ void Session::moveFocus(NodeId folder)
 void Session::setFocus(NodeId folder)
 {
     auto* p = place();
-    if (!p || folder == p->focus || !p->tree->contains(folder) || !p->tree->isFolder(folder) || p->tree->store().has(folder, FlagDoor))
+    if (!p || folder == p->focus || !p->tree->contains(folder) || !p->tree->isFolder(folder) ||
+        p->tree->store().has(folder, FlagDoor))
         return;
     p->back.push_back(p->focus);
     p->forward.clear();
@@ -328,7 +338,8 @@ void Session::followTheWeight()
         return;
     const NodeId target = kurvo::followTheWeight(*p->tree, p->focus, measure_);
     if (target == p->focus) {
-        say(tr("No single folder holds 80 % of %1: the weight is spread from here on.").arg(toText(p->tree->label(p->focus))));
+        say(tr("No single folder holds 80 % of %1: the weight is spread from here on.")
+                .arg(toText(p->tree->label(p->focus))));
         return;
     }
     const auto passed = p->tree->chain(target).size() - p->tree->chain(p->focus).size();

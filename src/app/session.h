@@ -27,7 +27,7 @@ enum class Severity { Info, Warning, Problem };
 /// A scan that waits or runs.
 struct ScanJob {
     std::string path;
-    QString name;             ///< for people
+    QString name; ///< for people
     ScanOptions options;
     std::shared_ptr<ScanProgress> progress = std::make_shared<ScanProgress>();
     std::uint64_t expectedBytes = 0; ///< used space of the drive when a whole drive is scanned, else 0
@@ -110,10 +110,10 @@ signals:
     void selectionChanged();
     void hoverChanged();
     void measureChanged();
-    void planChanged();     ///< the plan, its findings or its runs
+    void planChanged(); ///< the plan, its findings or its runs
     void capacityChanged();
-    void scansChanged();    ///< started, queued, ended
-    void planJobChanged();  ///< started, progress, ended
+    void scansChanged();   ///< started, queued, ended
+    void planJobChanged(); ///< started, progress, ended
     void snapshotSaved();
     void message(const QString& sentence, Severity severity);
 

@@ -40,7 +40,8 @@ void Session::planTrash(NodeId node)
     if (planJob_)
         return refuseWhileBusy();
     auto changed = p->plan;
-    if (auto added = changed.add(*p->tree, node, folders_.user, folders_.demo ? folders_.snapshots() : folders_.data); !added) {
+    if (auto added = changed.add(*p->tree, node, folders_.user, folders_.demo ? folders_.snapshots() : folders_.data);
+        !added) {
         say(QString::fromStdString(added.error().sentence), Severity::Warning);
         return;
     }
@@ -133,7 +134,8 @@ void Session::checkPlan()
     using Findings = std::vector<std::pair<NodeId, Finding>>;
     runAsync(
         this,
-        [items = target->plan.items(), tree = target->tree, user = folders_.user, stop = job->stop.get_token(), report = reporter(job)] {
+        [items = target->plan.items(), tree = target->tree, user = folders_.user, stop = job->stop.get_token(),
+         report = reporter(job)] {
             Findings findings;
             StepProgress progress;
             progress.of = items.size();
@@ -143,7 +145,8 @@ void Session::checkPlan()
                 const auto checked = checkForTrash(item, *tree, user, stop);
                 if (stop.stop_requested())
                     break;
-                findings.emplace_back(item.node, checked ? Finding{true, "same as when scanned"} : Finding{false, checked.error().sentence});
+                findings.emplace_back(item.node, checked ? Finding{true, "same as when scanned"}
+                                                         : Finding{false, checked.error().sentence});
                 ++progress.done;
             }
             return findings;
@@ -166,9 +169,8 @@ void Session::carryOutPlan()
     const auto job = beginJob(PlanJob::Kind::CarryOut);
     runAsync(
         this,
-        [items = target->plan.items(), tree = target->tree, user = folders_.user, stop = job->stop.get_token(), report = reporter(job)] {
-            return carryOut(items, *tree, user, stop, report);
-        },
+        [items = target->plan.items(), tree = target->tree, user = folders_.user, stop = job->stop.get_token(),
+         report = reporter(job)] { return carryOut(items, *tree, user, stop, report); },
         [this, target](const std::vector<StepResult>& results) {
             if (auto* open = stillOpen(target))
                 finishRun(open, results);

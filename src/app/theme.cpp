@@ -81,6 +81,7 @@ QString styleSheet(const Theme& t)
         QPushButton[role="link"]:disabled { color: %second; }
         QPushButton[role="place"] { background: transparent; border: none; font-size: 15px; font-weight: 600; text-align: left; padding: 2px 4px; }
         QPushButton[role="place"]:focus { border: 1px solid %accent; padding: 1px 3px; }
+        QPushButton::menu-indicator { image: none; width: 0; }
         QLabel[role="second"] { color: %second; }
         QLabel[role="title"] { font-size: 20px; font-weight: 600; }
         QLabel[role="big"] { font-size: 28px; font-weight: 600; }
@@ -238,6 +239,18 @@ QColor paler(const QColor& colour)
 {
     const auto mix = [](int v) { return v + (255 - v) * 28 / 100; };
     return QColor(mix(colour.red()), mix(colour.green()), mix(colour.blue()));
+}
+
+QColor faint(const QColor& colour)
+{
+    const auto mix = [](int of, int into) { return into + (of - into) * 26 / 100; };
+    const auto& into = current.panel;
+    return QColor(mix(colour.red(), into.red()), mix(colour.green(), into.green()), mix(colour.blue(), into.blue()));
+}
+
+bool needsEdge(const QColor& colour)
+{
+    return current.dark && (luminance(colour) + 0.05) / (luminance(current.window) + 0.05) < 3.0;
 }
 
 QBrush hatchOn(const QColor& colour)

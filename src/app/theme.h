@@ -17,9 +17,9 @@ enum class ThemeChoice { System, Light, Dark };
 
 struct Theme {
     QColor window, panel, line, text, textSecond, accent, warning, danger;
-    QColor accentFill;  ///< behind what is selected
-    QColor onAccent;    ///< text on the accent
-    QColor seen;        ///< the filled part of bars
+    QColor accentFill; ///< behind what is selected
+    QColor onAccent;   ///< text on the accent
+    QColor seen;       ///< the filled part of bars
     QColor emptyBar;
     bool dark = false;
 };
@@ -58,6 +58,11 @@ QColor familyColour(Family family);
 QColor readableOn(const QColor& background);
 /// A little paler: what a folder takes from the family that fills most of it.
 QColor paler(const QColor& colour);
+
+/// Hardly coloured: what is gathered into a rest.
+QColor faint(const QColor& colour);
+/// True for colours that would sink into a dark window (contrast below 3:1): they get an edge.
+bool needsEdge(const QColor& colour);
 
 /// The diagonal hatch that means hidden, laid over a tile of the given colour.
 QBrush hatchOn(const QColor& colour);

@@ -14,13 +14,15 @@ namespace {
 QRect pixels(const Rect& r)
 {
     const int left = static_cast<int>(std::lround(r.x)), top = static_cast<int>(std::lround(r.y));
-    const int right = static_cast<int>(std::lround(r.x + r.width)), bottom = static_cast<int>(std::lround(r.y + r.height));
+    const int right = static_cast<int>(std::lround(r.x + r.width)),
+              bottom = static_cast<int>(std::lround(r.y + r.height));
     return {left, top, std::max(1, right - left - 1), std::max(1, bottom - top - 1)};
 }
 
 } // namespace
 
-TreemapPainter::TreemapPainter(const FileTree& tree, const std::vector<Family>& dominant, const Plan& plan, Measure measure)
+TreemapPainter::TreemapPainter(const FileTree& tree, const std::vector<Family>& dominant, const Plan& plan,
+                               Measure measure)
     : tree_(tree), dominant_(dominant), plan_(plan), measure_(measure)
 {
 }
@@ -28,7 +30,7 @@ TreemapPainter::TreemapPainter(const FileTree& tree, const std::vector<Family>& 
 QColor TreemapPainter::colourOf(const Tile& tile) const
 {
     if (tile.kind == TileKind::Rest)
-        return theme().emptyBar;
+        return faint(familyColour(dominant_[tree_.store().folderIndex(tile.node)]));
     if (tree_.isFolder(tile.node))
         return paler(familyColour(dominant_[tree_.store().folderIndex(tile.node)]));
     return familyColour(typeInfo(tree_.store().type(tile.node)).family);
@@ -51,10 +53,12 @@ void TreemapPainter::paint(QPainter& painter, const Treemap& map) const
         const bool notSeen = tile.kind == TileKind::Leaf && tree_.store().has(tile.node, FlagUnreadable);
         const bool hidden = tile.kind == TileKind::Leaf && tree_.isHidden(tile.node);
         const bool wide = rect.width() > 12 && rect.height() > 12;
-        const QBrush brush = notSeen ? notSeenDots() : hidden && rect.width() > 3 && rect.height() > 3 ? hatchOn(colour) : QBrush(colour);
+        const QBrush brush = notSeen                                           ? notSeenDots()
+                             : hidden && rect.width() > 3 && rect.height() > 3 ? hatchOn(colour)
+                                                                               : QBrush(colour);
         if (wide) {
             painter.setRenderHint(QPainter::Antialiasing);
-            painter.setPen(Qt::NoPen);
+            painter.setPen(needsEdge(colour) ? QPen(colour.lighter(190)) : QPen(Qt::NoPen));
             painter.setBrush(brush);
             painter.drawRoundedRect(rect, 2, 2);
             painter.setRenderHint(QPainter::Antialiasing, false);
@@ -67,7 +71,8 @@ void TreemapPainter::paint(QPainter& painter, const Treemap& map) const
     // Planned items on top of everything: faded and crossed through.
     for (const auto& item : plan_.items()) {
         const int index = map.tileOf(tree_, item.node);
-        if (index <= 0 || tiles[static_cast<std::size_t>(index)].node != item.node || tiles[static_cast<std::size_t>(index)].kind == TileKind::Rest)
+        if (index <= 0 || tiles[static_cast<std::size_t>(index)].node != item.node ||
+            tiles[static_cast<std::size_t>(index)].kind == TileKind::Rest)
             continue;
         const auto rect = pixels(tiles[static_cast<std::size_t>(index)].rect);
         auto veil = theme().panel;
@@ -96,7 +101,7 @@ void TreemapPainter::paintFolder(QPainter& painter, const Tile& tile) const
         return;
     const QRect strip(rect.x() + 5, rect.y() + 1, rect.width() - 9, 15);
     const auto nameFont = fontOf(11, tile.depth <= 1 ? QFont::DemiBold : QFont::Normal);
-    const auto size = measure_ == Measure::Files ? countText(tile.size) : QString::fromStdString(formatBytesBare(tile.size, sizeUnits()));
+    const auto size = measure_ == Measure::Files ? countText(tile.size) : sizeText(tile.size);
     painter.setFont(fontOf(11));
     const int sizeWidth = QFontMetrics(painter.font()).horizontalAdvance(size);
     const bool withSize = strip.width() > sizeWidth + 50;
@@ -106,7 +111,8 @@ void TreemapPainter::paintFolder(QPainter& painter, const Tile& tile) const
     }
     painter.setPen(theme().text);
     painter.setFont(nameFont);
-    const auto name = cutMiddle(toText(tree_.name(tile.node)), nameFont, strip.width() - (withSize ? sizeWidth + 6 : 0));
+    const auto name =
+        cutMiddle(toText(tree_.name(tile.node)), nameFont, strip.width() - (withSize ? sizeWidth + 6 : 0));
     painter.drawText(strip, Qt::AlignLeft | Qt::AlignVCenter, name);
 }
 
@@ -115,13 +121,14 @@ void TreemapPainter::paintLabel(QPainter& painter, const Tile& tile, const QColo
     const auto rect = pixels(tile.rect).adjusted(4, 2, -3, -2);
     const auto font = fontOf(11);
     const QFontMetrics metrics(font);
-    const auto name = tile.kind == TileKind::Rest ? QObject::tr("rest: %1").arg(itemsText(tile.restCount, "item")) : toText(tree_.name(tile.node));
+    const auto name = tile.kind == TileKind::Rest ? QObject::tr("rest: %1").arg(itemsText(tile.restCount, "item"))
+                                                  : toText(tree_.name(tile.node));
     const auto size = measure_ == Measure::Files ? countText(tile.size) : sizeText(tile.size);
     const auto shown = metrics.elidedText(name, Qt::ElideMiddle, rect.width());
-    if (shown.size() < 4 && shown != name)
+    if (shown.size() < 7 && shown != name)
         return;
     painter.setFont(font);
-    painter.setPen(tile.kind == TileKind::Rest ? theme().textSecond : readableOn(background));
+    painter.setPen(readableOn(background));
     const QRect first(rect.x(), rect.y(), rect.width(), 14);
     if (tile.kind == TileKind::Leaf && tree_.isHidden(tile.node)) {
         // The hatch would run through the letters.

@@ -19,7 +19,8 @@ TreemapView::TreemapView(Session& session, QWidget* parent) : QWidget(parent), s
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(240, 180);
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::measureChanged})
+    for (const auto signal :
+         {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::measureChanged})
         connect(&session_, signal, this, &TreemapView::layOut);
     connect(&session_, &Session::planChanged, this, [this] {
         imageStale_ = true;
@@ -27,7 +28,8 @@ TreemapView::TreemapView(Session& session, QWidget* parent) : QWidget(parent), s
     });
     connect(&session_, &Session::selectionChanged, this, [this] {
         const auto* place = session_.place();
-        setAccessibleDescription(place && place->selection != noNode ? toText(place->tree->path(place->selection)) : QString());
+        setAccessibleDescription(place && place->selection != noNode ? toText(place->tree->path(place->selection))
+                                                                     : QString());
         update();
     });
     connect(&session_, &Session::hoverChanged, this, [this] {
@@ -47,7 +49,8 @@ void TreemapView::layOut()
     } else {
         TreemapOptions options;
         options.measure = session_.measure();
-        map_ = Treemap(*place->tree, place->focus, {0, 0, static_cast<double>(width()), static_cast<double>(height())}, options);
+        map_ = Treemap(*place->tree, place->focus, {0, 0, static_cast<double>(width()), static_cast<double>(height())},
+                       options);
     }
     update();
 }
@@ -92,8 +95,9 @@ void TreemapView::paintEvent(QPaintEvent*)
         const auto& store = place->tree->store();
         const auto text = store.has(place->focus, FlagUnreadable)
                               ? tr("This folder could not be read. Scan with administrator rights to see into it.")
-                              : place->tree->countChildren(place->focus) == 0 ? tr("This folder is empty.")
-                                                                              : tr("Everything in here has no size by this measure.");
+                          : place->tree->countChildren(place->focus) == 0
+                              ? tr("This folder is empty.")
+                              : tr("Everything in here has no size by this measure.");
         painter.drawText(rect(), Qt::AlignCenter, text);
         return;
     }
@@ -210,7 +214,8 @@ void TreemapView::keyPressEvent(QKeyEvent* e)
     case Qt::Key_Right:
         return walk(1, 0);
     case Qt::Key_Up:
-        if (control && place->selection != noNode && place->tree->parent(place->selection) != place->focus && place->selection != place->focus)
+        if (control && place->selection != noNode && place->tree->parent(place->selection) != place->focus &&
+            place->selection != place->focus)
             return session_.select(place->tree->parent(place->selection));
         return walk(0, -1);
     case Qt::Key_Down:

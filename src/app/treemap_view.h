@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The treemap of the focus folder. The tiles are painted once into an image; hover and selection are drawn over it, so that
-// following the pointer costs the same for any number of files.
+// The treemap of the focus folder. The tiles are painted once into an image; hover and selection are drawn over it, so
+// that following the pointer costs the same for any number of files.
 #pragma once
 
 #include <QImage>

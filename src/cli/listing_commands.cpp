@@ -26,7 +26,8 @@ void printFolderTree(const FileTree& tree, NodeId folder, unsigned level, unsign
             printFolderTree(tree, child, level + 1, depth);
 }
 
-void collectFolders(const FileTree& tree, NodeId folder, unsigned left, std::vector<std::pair<std::string, NodeId>>& out)
+void collectFolders(const FileTree& tree, NodeId folder, unsigned left,
+                    std::vector<std::pair<std::string, NodeId>>& out)
 {
     out.emplace_back(tree.path(folder), folder);
     if (left == 0)
@@ -73,8 +74,9 @@ int runLargest(const std::string& source, std::size_t count, bool json)
     for (const NodeId node : largestFiles(tree, count)) {
         const auto modified = tree.store().modified(node);
         if (json)
-            fmt::print("{{\"path\": {}, \"apparent_bytes\": {}, \"disk_bytes\": {}, \"modified\": {}, \"hidden\": {}}}\n",
-                       jsonText(tree.path(node)), tree.apparent(node), tree.disk(node), modified, tree.isHidden(node));
+            fmt::print(
+                "{{\"path\": {}, \"apparent_bytes\": {}, \"disk_bytes\": {}, \"modified\": {}, \"hidden\": {}}}\n",
+                jsonText(tree.path(node)), tree.apparent(node), tree.disk(node), modified, tree.isHidden(node));
         else
             fmt::print("{:>10}  {}  {} {}\n", formatBytes(tree.disk(node)), formatTime(modified).substr(0, 10),
                        tree.isHidden(node) ? "hidden" : "      ", displayText(tree.path(node)));

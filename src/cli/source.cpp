@@ -59,6 +59,7 @@ SnapshotInfo describeScan(const ScanResult& result)
     info.seconds = result.seconds;
     info.partial = result.stopped;
     info.unreadable = result.unreadable;
+    info.owners = ownersOf(*result.tree);
     if (const auto mount = mountPointOf(info.place))
         info.mountPoint = *mount;
     if (const auto capacity = readCapacity(info.place))
@@ -69,8 +70,8 @@ SnapshotInfo describeScan(const ScanResult& result)
 int Source::finish() const
 {
     if (unreadable > 0)
-        complain(formatItems(unreadable, "entry", "entries") +
-                 " could not be read and " + (unreadable == 1 ? "is" : "are") + " missing from these figures.");
+        complain(formatItems(unreadable, "entry", "entries") + " could not be read and " +
+                 (unreadable == 1 ? "is" : "are") + " missing from these figures.");
     if (partial)
         complain("The scan was stopped before its end; these figures are partial.");
     return unreadable > 0 || partial ? ExitIncomplete : ExitDone;
@@ -78,7 +79,7 @@ int Source::finish() const
 
 Result<Source> loadSource(const std::string& source)
 {
-    struct stat s {};
+    struct stat s { };
     const bool folder = ::stat(source.c_str(), &s) == 0 && S_ISDIR(s.st_mode);
     if (!folder && source.ends_with(snapshotSuffix)) {
         auto snapshot = readSnapshot(source);

@@ -27,8 +27,8 @@ enum class ErrorKind {
 /// One failure. `sentence` is complete, in plain words, and names the path; it can be shown without further text.
 struct Error {
     ErrorKind kind = ErrorKind::System;
-    std::string path;  ///< bytes as the system has them; may be empty
-    int sysError = 0;  ///< errno, or 0 where the system was not involved
+    std::string path; ///< bytes as the system has them; may be empty
+    int sysError = 0; ///< errno, or 0 where the system was not involved
     std::string sentence;
 };
 
@@ -37,14 +37,14 @@ struct Error {
 Error systemError(const std::string& what, const std::string& path, int sysError);
 
 /// Nothing, as a value.
-struct Done {};
+struct Done { };
 
 /// Either a T or an Error. Asking for the part that is not there is a programming error (std::bad_variant_access).
 template <typename T>
 class [[nodiscard]] Result {
 public:
-    Result(T value) : state_(std::in_place_index<0>, std::move(value)) {}
-    Result(Error error) : state_(std::in_place_index<1>, std::move(error)) {}
+    Result(T value) : state_(std::in_place_index<0>, std::move(value)) { }
+    Result(Error error) : state_(std::in_place_index<1>, std::move(error)) { }
 
     explicit operator bool() const { return state_.index() == 0; }
     T& value() { return std::get<0>(state_); }

@@ -8,8 +8,8 @@
 
 namespace kurvo {
 
-/// The `count` largest entries that are not folders, by counted bytes on disk, largest first; equal ones by path in byte
-/// order. Only what lies at or below `top`.
+/// The `count` largest entries that are not folders, by counted bytes on disk, largest first; equal ones by path in
+/// byte order. Only what lies at or below `top`.
 std::vector<NodeId> largestFiles(const FileTree& tree, std::size_t count, NodeId top = rootNode);
 
 /// The largest hidden file below `top`, or noNode.

@@ -84,7 +84,8 @@ void Treemap::layChildren(const FileTree& tree, std::uint32_t index, const Treem
     Rect inner = folder.rect;
     if (index != 0) {
         const double top = folder.captioned ? options.captionHeight : options.frame;
-        inner = {inner.x + options.frame, inner.y + top, inner.width - 2 * options.frame, inner.height - top - options.frame};
+        inner = {inner.x + options.frame, inner.y + top, inner.width - 2 * options.frame,
+                 inner.height - top - options.frame};
     }
     // The folder's own blocks have no tile: its children share its whole area.
     double total = 0;
@@ -98,7 +99,14 @@ void Treemap::layChildren(const FileTree& tree, std::uint32_t index, const Treem
         return;
 
     const double smallest = options.smallestTile * total / inner.area();
-    const auto small = std::partition(scratch_.begin(), scratch_.end(), [smallest](const Child& c) { return c.size >= smallest; });
+    const auto small =
+        std::partition(scratch_.begin(), scratch_.end(), [smallest](const Child& c) { return c.size >= smallest; });
+    if (small == scratch_.begin() && index != 0) {
+        // Nothing in it is large enough to draw: the folder as a whole says more than one big rest.
+        tiles_[index].kind = TileKind::Leaf;
+        tiles_[index].captioned = false;
+        return;
+    }
     double restSize = 0;
     for (auto at = small; at != scratch_.end(); ++at)
         restSize += at->size;
@@ -130,8 +138,9 @@ void Treemap::layChildren(const FileTree& tree, std::uint32_t index, const Treem
             tile.size = static_cast<std::uint64_t>(drawn[i].size);
         }
         const auto own = static_cast<std::uint32_t>(tiles_.size());
-        const bool open = tile.kind == TileKind::Leaf && tree.isFolder(tile.node) && tree.countChildren(tile.node) > 0 &&
-                          tile.depth < options.depth && tile.rect.area() >= options.smallestOpen &&
+        const bool open = tile.kind == TileKind::Leaf && tree.isFolder(tile.node) &&
+                          tree.countChildren(tile.node) > 0 && tile.depth < options.depth &&
+                          tile.rect.area() >= options.smallestOpen &&
                           std::min(tile.rect.width, tile.rect.height) > 3 * options.frame;
         if (open) {
             tile.kind = TileKind::Folder;

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Treemap geometry: squarified (Bruls, Huizing, van Wijk: "Squarified Treemaps", 2000), nested, in plain numbers.
 //
-// What would be too small to see is gathered into one rest tile a folder, so the work depends on the pixels and not on the
-// number of files, and nothing is left out: the tiles of a folder always fill it.
+// What would be too small to see is gathered into one rest tile a folder, so the work depends on the pixels and not on
+// the number of files, and nothing is left out: the tiles of a folder always fill it.
 #pragma once
 
 #include <cstdint>
@@ -41,11 +41,11 @@ struct Tile {
 
 struct TreemapOptions {
     Measure measure = Measure::Disk;
-    int depth = 64;             ///< levels of folders that are opened below the focus
-    double smallestTile = 24;   ///< square pixels; below, a child goes to the rest
-    double smallestOpen = 260;  ///< square pixels; below, a folder is drawn as a whole
+    int depth = 64;            ///< levels of folders that are opened below the focus
+    double smallestTile = 24;  ///< square pixels; below, a child goes to the rest
+    double smallestOpen = 260; ///< square pixels; below, a folder is drawn as a whole
     double captionHeight = 16;
-    double frame = 2;           ///< between a folder's edge and its children
+    double frame = 2; ///< between a folder's edge and its children
 };
 
 class Treemap {
@@ -58,11 +58,11 @@ public:
     const std::vector<Tile>& tiles() const { return tiles_; }
     /// Index of the innermost tile at a point, or -1.
     int tileAt(double x, double y) const;
-    /// Index of the tile that shows `node`: its own, or that of the nearest drawn ancestor's rest; -1 when it is not below
-    /// the focus.
+    /// Index of the tile that shows `node`: its own, or that of the nearest drawn ancestor's rest; -1 when it is not
+    /// below the focus.
     int tileOf(const FileTree& tree, NodeId node) const;
-    /// The tile that one reaches from `from` by going in a direction (dx, dy one of -1, 0, 1) among the tiles of the same
-    /// folder; `from` itself when there is none.
+    /// The tile that one reaches from `from` by going in a direction (dx, dy one of -1, 0, 1) among the tiles of the
+    /// same folder; `from` itself when there is none.
     int neighbour(int from, int dx, int dy) const;
     /// The largest tile inside `folder`, or -1.
     int firstInside(int folder) const;

@@ -11,7 +11,8 @@ namespace {
 Error changed(const PlanItem& item, const std::string& what)
 {
     return {ErrorKind::Changed, item.path, 0,
-            displayText(item.path) + " " + what + " since it was scanned. It was left alone; scan again to see it as it is."};
+            displayText(item.path) + " " + what +
+                " since it was scanned. It was left alone; scan again to see it as it is."};
 }
 
 Result<Done> checkContent(const PlanItem& item, const FileTree& tree, std::stop_token stop)
@@ -41,8 +42,9 @@ Result<EntryStat> checkItem(const PlanItem& item, const FileTree& tree, std::sto
         return parent.error();
     EntryStat now;
     if (const int error = statEntry(parent->folder.get(), parent->name.c_str(), now, StatSync::Fresh); error != 0)
-        return error == ENOENT ? Error{ErrorKind::NotFound, item.path, error, displayText(item.path) + " is no longer there."}
-                               : systemError("check", item.path, error);
+        return error == ENOENT
+                   ? Error{ErrorKind::NotFound, item.path, error, displayText(item.path) + " is no longer there."}
+                   : systemError("check", item.path, error);
     if (now.device != item.device || now.inode != item.inode || now.kind != item.kind)
         return changed(item, "was replaced by something else");
     if (item.kind == EntryKind::Folder) {
@@ -52,14 +54,16 @@ Result<EntryStat> checkItem(const PlanItem& item, const FileTree& tree, std::sto
     } else {
         const bool sized = item.kind == EntryKind::File || item.kind == EntryKind::SymbolicLink;
         if (sized && now.size != item.size)
-            return changed(item, "has another size, " + formatBytes(now.size) + " instead of " + formatBytes(item.size) + ",");
+            return changed(item, "has another size, " + formatBytes(now.size) + " instead of " +
+                                     formatBytes(item.size) + ",");
         if (now.modified != item.modified || now.modifiedNs != item.modifiedNs)
             return changed(item, "was written to");
     }
     return now;
 }
 
-Result<EntryStat> checkForTrash(const PlanItem& item, const FileTree& tree, const UserFolders& user, std::stop_token stop)
+Result<EntryStat> checkForTrash(const PlanItem& item, const FileTree& tree, const UserFolders& user,
+                                std::stop_token stop)
 {
     auto now = checkItem(item, tree, std::move(stop));
     if (!now)

@@ -14,9 +14,9 @@
 
 namespace kurvo {
 
-/// Finds out whether an item is still what was scanned: the path leads through no link; device, inode and kind; size and
-/// modification time of a file; for a folder the summary of its whole content, which is read again. Returns the fresh
-/// facts, or an error (Changed, NotFound, ...) that says what is different.
+/// Finds out whether an item is still what was scanned: the path leads through no link; device, inode and kind; size
+/// and modification time of a file; for a folder the summary of its whole content, which is read again. Returns the
+/// fresh facts, or an error (Changed, NotFound, ...) that says what is different.
 Result<EntryStat> checkItem(const PlanItem& item, const FileTree& tree, std::stop_token stop = {});
 
 /// checkItem, and whether there is a trash for it.

@@ -13,9 +13,10 @@ namespace {
 
 // Whole trees that belong to the system, its kernel or its package manager.
 constexpr std::array systemTrees{
-    std::string_view("/bin"),  std::string_view("/boot"),  std::string_view("/dev"),   std::string_view("/etc"),
-    std::string_view("/lib"),  std::string_view("/lib32"), std::string_view("/lib64"), std::string_view("/libx32"),
-    std::string_view("/proc"), std::string_view("/run"),   std::string_view("/sbin"),  std::string_view("/sys"),
+    std::string_view("/bin"),          std::string_view("/boot"),        std::string_view("/dev"),
+    std::string_view("/etc"),          std::string_view("/lib"),         std::string_view("/lib32"),
+    std::string_view("/lib64"),        std::string_view("/libx32"),      std::string_view("/proc"),
+    std::string_view("/run"),          std::string_view("/sbin"),        std::string_view("/sys"),
     std::string_view("/var/lib/dpkg"), std::string_view("/var/lib/rpm"), std::string_view("/var/lib/pacman"),
 };
 

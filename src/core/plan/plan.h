@@ -26,15 +26,16 @@ struct PlanItem {
     std::uint64_t disk = 0; ///< counted bytes on disk of the whole item
 };
 
-/// Why a path must not be put on a plan, as a sentence; nothing when it may. Protected are the top folders of the system,
-/// what the package manager and the kernel own, home folders as a whole, and Kurvo's own data.
+/// Why a path must not be put on a plan, as a sentence; nothing when it may. Protected are the top folders of the
+/// system, what the package manager and the kernel own, home folders as a whole, and Kurvo's own data.
 std::optional<std::string> protectionOf(const std::string& path, const UserFolders& user, const std::string& ownData);
 
 /// A value: copy it to remember a state for undo.
 class Plan {
 public:
-    /// Puts a node on the plan. What is below it and was planned before is swallowed. Fails (Unsupported) with the reason when
-    /// the node is protected, the root of the place, another mount, or lies below something that is already planned.
+    /// Puts a node on the plan. What is below it and was planned before is swallowed. Fails (Unsupported) with the
+    /// reason when the node is protected, the root of the place, another mount, or lies below something that is already
+    /// planned.
     Result<Done> add(const FileTree& tree, NodeId node, const UserFolders& user, const std::string& ownData);
     /// Takes a node off; false when it is not on the plan itself.
     bool remove(NodeId node);

@@ -26,20 +26,36 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::array networkFilesystems{
-    std::string_view("nfs"),     std::string_view("nfs4"),  std::string_view("cifs"),      std::string_view("smb3"),
-    std::string_view("afs"),     std::string_view("ceph"),  std::string_view("9p"),        std::string_view("glusterfs"),
-    std::string_view("davfs"),   std::string_view("ncpfs"), std::string_view("fuse.sshfs"), std::string_view("lustre"),
+    std::string_view("nfs"),   std::string_view("nfs4"),  std::string_view("cifs"),       std::string_view("smb3"),
+    std::string_view("afs"),   std::string_view("ceph"),  std::string_view("9p"),         std::string_view("glusterfs"),
+    std::string_view("davfs"), std::string_view("ncpfs"), std::string_view("fuse.sshfs"), std::string_view("lustre"),
 };
 
 constexpr std::array pseudoFilesystems{
-    std::string_view("proc"),       std::string_view("sysfs"),       std::string_view("devtmpfs"),
-    std::string_view("devpts"),     std::string_view("cgroup"),      std::string_view("cgroup2"),
-    std::string_view("securityfs"), std::string_view("pstore"),      std::string_view("bpf"),
-    std::string_view("tracefs"),    std::string_view("debugfs"),     std::string_view("configfs"),
-    std::string_view("mqueue"),     std::string_view("hugetlbfs"),   std::string_view("fusectl"),
-    std::string_view("autofs"),     std::string_view("binfmt_misc"), std::string_view("efivarfs"),
-    std::string_view("rpc_pipefs"), std::string_view("nsfs"),        std::string_view("selinuxfs"),
-    std::string_view("ramfs"),      std::string_view("overlay"),     std::string_view("fuse.portal"),
+    std::string_view("proc"),
+    std::string_view("sysfs"),
+    std::string_view("devtmpfs"),
+    std::string_view("devpts"),
+    std::string_view("cgroup"),
+    std::string_view("cgroup2"),
+    std::string_view("securityfs"),
+    std::string_view("pstore"),
+    std::string_view("bpf"),
+    std::string_view("tracefs"),
+    std::string_view("debugfs"),
+    std::string_view("configfs"),
+    std::string_view("mqueue"),
+    std::string_view("hugetlbfs"),
+    std::string_view("fusectl"),
+    std::string_view("autofs"),
+    std::string_view("binfmt_misc"),
+    std::string_view("efivarfs"),
+    std::string_view("rpc_pipefs"),
+    std::string_view("nsfs"),
+    std::string_view("selinuxfs"),
+    std::string_view("ramfs"),
+    std::string_view("overlay"),
+    std::string_view("fuse.portal"),
     std::string_view("fuse.gvfsd-fuse"),
 };
 
@@ -148,11 +164,12 @@ Result<Capacity> readCapacity(const std::string& path)
 
 Result<std::vector<Drive>> readDrives(const std::string& mountInfo)
 {
-    const std::unique_ptr<libmnt_table, decltype(&mnt_unref_table)> table(
-        mnt_new_table_from_file(mountInfo.c_str()), &mnt_unref_table);
+    const std::unique_ptr<libmnt_table, decltype(&mnt_unref_table)> table(mnt_new_table_from_file(mountInfo.c_str()),
+                                                                          &mnt_unref_table);
     if (!table)
         return systemError("read the list of mounts", mountInfo, errno != 0 ? errno : ENOENT);
-    const std::unique_ptr<libmnt_iter, decltype(&mnt_free_iter)> iterator(mnt_new_iter(MNT_ITER_FORWARD), &mnt_free_iter);
+    const std::unique_ptr<libmnt_iter, decltype(&mnt_free_iter)> iterator(mnt_new_iter(MNT_ITER_FORWARD),
+                                                                          &mnt_free_iter);
 
     const auto labels = labelsByDevice();
     std::map<dev_t, Drive> byDevice;

@@ -18,11 +18,11 @@ struct EntryStat {
     std::uint32_t gid = 0;
     std::uint32_t links = 0;
     std::uint64_t inode = 0;
-    std::uint64_t device = 0;    ///< major << 32 | minor of the filesystem
-    std::uint64_t mountId = 0;   ///< stx_mnt_id; 0 on kernels before 5.8, where st_dev has to do
-    std::uint64_t size = 0;      ///< st_size
-    std::uint64_t blocks = 0;    ///< allocated, in units of 512 bytes
-    std::int64_t modified = 0;   ///< UTC seconds
+    std::uint64_t device = 0;  ///< major << 32 | minor of the filesystem
+    std::uint64_t mountId = 0; ///< stx_mnt_id; 0 on kernels before 5.8, where st_dev has to do
+    std::uint64_t size = 0;    ///< st_size
+    std::uint64_t blocks = 0;  ///< allocated, in units of 512 bytes
+    std::int64_t modified = 0; ///< UTC seconds
     std::uint32_t modifiedNs = 0;
 
     /// True when both are the same object, whatever has been written to it since: device, inode and kind.
@@ -37,14 +37,14 @@ enum class StatSync {
     Fresh   ///< ask the filesystem: for deciding whether to act
 };
 
-/// statx on `name` in the open folder `dir`; never follows a link and never triggers an automount. With an empty name it
-/// describes `dir` itself. Returns 0 or errno.
+/// statx on `name` in the open folder `dir`; never follows a link and never triggers an automount. With an empty name
+/// it describes `dir` itself. Returns 0 or errno.
 int statEntry(int dir, const char* name, EntryStat& out, StatSync sync = StatSync::Cached);
 
 /// Reads the entries of one open folder, a 64 KiB buffer at a time. One reader per thread, used again for each folder.
 class FolderReader {
 public:
-    FolderReader() : buffer_(1 << 16) {}
+    FolderReader() : buffer_(1 << 16) { }
 
     /// Starts on `dir`, which stays owned by the caller and must be at its beginning.
     void start(int dir)

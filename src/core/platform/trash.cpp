@@ -105,8 +105,8 @@ std::string infoPath(const TrashFolder& folder, const std::string& path)
 Result<std::string> claimName(const TrashFolder& folder, const std::string& original, std::int64_t now)
 {
     std::string base(fileName(original));
-    const std::string text = "[Trash Info]\nPath=" + percentEncoded(infoPath(folder, original)) +
-                             "\nDeletionDate=" + infoDate(now) + "\n";
+    const std::string text =
+        "[Trash Info]\nPath=" + percentEncoded(infoPath(folder, original)) + "\nDeletionDate=" + infoDate(now) + "\n";
     base.resize(std::min<std::size_t>(base.size(), 255 - infoSuffix.size() - 12));
     for (unsigned attempt = 1; attempt < 1000000; ++attempt) {
         const auto name = attempt == 1 ? base : base + "." + std::to_string(attempt);
@@ -197,8 +197,8 @@ Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expect
     }
     EntryStat moved;
     if (statEntry(files->get(), name->c_str(), moved, StatSync::Fresh) != 0 || !moved.sameObject(expected)) {
-        const bool back = renameat2(files->get(), name->c_str(), parent->folder.get(), parent->name.c_str(),
-                                    RENAME_NOREPLACE) == 0;
+        const bool back =
+            renameat2(files->get(), name->c_str(), parent->folder.get(), parent->name.c_str(), RENAME_NOREPLACE) == 0;
         if (back)
             ::unlink(info.c_str());
         return Error{ErrorKind::Changed, path, 0,
@@ -216,8 +216,8 @@ Result<Done> restoreFromTrash(const TrashedItem& item)
     auto parent = openParent(item.originalPath);
     if (!parent) {
         auto error = parent.error();
-        error.sentence = "Could not restore " + displayText(item.originalPath) + ": " + error.sentence +
-                         " It stays in the trash.";
+        error.sentence =
+            "Could not restore " + displayText(item.originalPath) + ": " + error.sentence + " It stays in the trash.";
         return error;
     }
     if (renameat2(files->get(), item.name.c_str(), parent->folder.get(), parent->name.c_str(), RENAME_NOREPLACE) != 0) {

@@ -52,8 +52,8 @@ std::vector<TrashFolder> existingTrashFolders(const std::string& path, const Use
 Result<std::vector<TrashedItem>> listTrash(const TrashFolder& folder);
 
 /// Removes one item from the trash for good, with everything in it; links are removed, never followed, and other
-/// mounts are not entered. `onRemoved` is called with the number of entries gone so far. On failure or stop what is left
-/// stays listed in the trash.
+/// mounts are not entered. `onRemoved` is called with the number of entries gone so far. On failure or stop what is
+/// left stays listed in the trash.
 Result<Done> removeFromTrash(const TrashedItem& item, std::stop_token stop = {},
                              const std::function<void(std::uint64_t)>& onRemoved = {});
 

@@ -44,8 +44,8 @@ Result<ScanResult> scan(const std::string& path, const ScanOptions& options, std
     }
     ScanProgress unseen;
     ScanProgress& reported = progress ? *progress : unseen;
-    const unsigned threads =
-        options.threads != 0 ? std::min(options.threads, 256u) : std::clamp(std::thread::hardware_concurrency(), 1u, 16u);
+    const unsigned threads = options.threads != 0 ? std::min(options.threads, 256u)
+                                                  : std::clamp(std::thread::hardware_concurrency(), 1u, 16u);
     Walk walk(*store, options, stop, reported);
     walk.run(std::move(root), rootStat, threads);
     store->seal();

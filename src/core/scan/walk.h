@@ -36,7 +36,7 @@ private:
         std::shared_ptr<OpenFolder> parent; ///< null: to be opened from the root, component by component
     };
     struct Worker {
-        explicit Worker(NodeStore& store) : names(store) {}
+        explicit Worker(NodeStore& store) : names(store) { }
         NodeStore::NameWriter names;
         FolderReader reader;
         std::deque<Item> queue;

@@ -58,9 +58,9 @@ std::string snapshotPathFor(const std::string& folder, const SnapshotInfo& info)
     stamp[10] = '-';
     stamp.erase(std::remove(stamp.begin(), stamp.end(), ':'), stamp.end());
     for (int attempt = 1;; ++attempt) {
-        const auto path = joinPath(folder, base + "-" + stamp + (attempt == 1 ? "" : "-" + std::to_string(attempt)) +
-                                               snapshotSuffix);
-        struct stat s {};
+        const auto path =
+            joinPath(folder, base + "-" + stamp + (attempt == 1 ? "" : "-" + std::to_string(attempt)) + snapshotSuffix);
+        struct stat s { };
         if (::lstat(path.c_str(), &s) != 0)
             return path;
     }

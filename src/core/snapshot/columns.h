@@ -62,7 +62,7 @@ private:
 /// Reads what ColumnWriter wrote. A read past the end gives 0 and sets failed().
 class ColumnReader {
 public:
-    explicit ColumnReader(std::string_view bytes) : at_(bytes.data()), end_(bytes.data() + bytes.size()) {}
+    explicit ColumnReader(std::string_view bytes) : at_(bytes.data()), end_(bytes.data() + bytes.size()) { }
 
     std::uint8_t byte()
     {

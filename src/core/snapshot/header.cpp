@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/text.h"
+#include "core/platform/folders.h"
 
 namespace kurvo {
 namespace {
@@ -23,6 +24,22 @@ std::string bytesOf(const json& value)
 
 } // namespace
 
+std::string ownerName(const SnapshotInfo& info, std::uint32_t uid)
+{
+    for (const auto& [known, name] : info.owners)
+        if (known == uid)
+            return name;
+    return std::to_string(uid);
+}
+
+std::vector<std::pair<std::uint32_t, std::string>> ownersOf(const FileTree& tree)
+{
+    std::vector<std::pair<std::uint32_t, std::string>> owners;
+    for (const auto uid : tree.store().owners())
+        owners.emplace_back(uid, userName(uid));
+    return owners;
+}
+
 std::string encodeHeader(const SnapshotInfo& info)
 {
     json header;
@@ -37,6 +54,10 @@ std::string encodeHeader(const SnapshotInfo& info)
                           {"used", info.capacity.used},
                           {"reserved", info.capacity.reserved},
                           {"free", info.capacity.free}};
+    auto owners = json::array();
+    for (const auto& [uid, name] : info.owners)
+        owners.push_back({uid, displayText(name)});
+    header["owners"] = owners;
     header["partial"] = info.partial;
     header["sample"] = info.sample;
     header["unreadable"] = info.unreadable;
@@ -64,6 +85,8 @@ Result<SnapshotInfo> decodeHeader(std::string_view bytes, const std::string& pat
         info.capacity.used = capacity.at("used").get<std::uint64_t>();
         info.capacity.reserved = capacity.at("reserved").get<std::uint64_t>();
         info.capacity.free = capacity.at("free").get<std::uint64_t>();
+        for (const auto& owner : header.at("owners"))
+            info.owners.emplace_back(owner.at(0).get<std::uint32_t>(), owner.at(1).get<std::string>());
         info.partial = header.at("partial").get<bool>();
         info.sample = header.at("sample").get<bool>();
         info.unreadable = header.at("unreadable").get<std::uint64_t>();
@@ -71,7 +94,8 @@ Result<SnapshotInfo> decodeHeader(std::string_view bytes, const std::string& pat
         info.diskBytes = header.at("disk_bytes").get<std::uint64_t>();
         return info;
     } catch (const json::exception&) {
-        return Error{ErrorKind::Damaged, path, 0, "The snapshot " + displayText(path) + " is damaged: its header cannot be read."};
+        return Error{ErrorKind::Damaged, path, 0,
+                     "The snapshot " + displayText(path) + " is damaged: its header cannot be read."};
     }
 }
 

@@ -12,6 +12,7 @@
 #include <cstdint>
 #include <memory>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/base/result.h"
@@ -25,8 +26,8 @@ inline constexpr const char* snapshotSuffix = ".kurvo";
 
 /// What is known about a scan besides its entries.
 struct SnapshotInfo {
-    std::string place;      ///< path of the root; bytes
-    std::string placeName;  ///< for people: drive name or folder name
+    std::string place;     ///< path of the root; bytes
+    std::string placeName; ///< for people: drive name or folder name
     std::string host;
     std::string filesystem;
     std::string mountPoint; ///< of the drive that held the place; bytes
@@ -36,9 +37,15 @@ struct SnapshotInfo {
     bool partial = false;   ///< the scan was stopped before its end
     bool sample = false;    ///< made-up data of the demo
     std::uint64_t unreadable = 0;
-    std::uint64_t entries = 0; ///< without the root; filled by writeSnapshot
+    std::vector<std::pair<std::uint32_t, std::string>> owners; ///< account names by uid, as that machine had them
+    std::uint64_t entries = 0;                                 ///< without the root; filled by writeSnapshot
     std::uint64_t diskBytes = 0;
 };
+
+/// The account name for a uid: from the snapshot's own list, else the number.
+std::string ownerName(const SnapshotInfo& info, std::uint32_t uid);
+/// The list for a tree that was scanned on this machine.
+std::vector<std::pair<std::uint32_t, std::string>> ownersOf(const FileTree& tree);
 
 struct Snapshot {
     SnapshotInfo info;
@@ -49,8 +56,8 @@ struct Snapshot {
 /// is. What was taken out of the tree is not written. Returns what the header says.
 Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree);
 
-/// Reads a whole file. Every length, count and checksum is verified before it is used; a file that fails is Damaged (cut,
-/// altered), TooNew or WrongFormat, with a sentence that says which.
+/// Reads a whole file. Every length, count and checksum is verified before it is used; a file that fails is Damaged
+/// (cut, altered), TooNew or WrongFormat, with a sentence that says which.
 Result<Snapshot> readSnapshot(const std::string& path);
 
 /// Reads the header only, whatever the size of the file.

@@ -25,11 +25,12 @@ public:
     {
         FileBytes file;
         file.fd_ = UniqueFd(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
-        struct stat s {};
+        struct stat s { };
         if (!file.fd_ || ::fstat(file.fd_.get(), &s) != 0)
             return systemError("open the snapshot", path, errno);
         if (!S_ISREG(s.st_mode))
-            return Error{ErrorKind::WrongFormat, path, 0, displayText(path) + " is not a snapshot: it is not a regular file."};
+            return Error{ErrorKind::WrongFormat, path, 0,
+                         displayText(path) + " is not a snapshot: it is not a regular file."};
         file.left_ = static_cast<std::uint64_t>(s.st_size);
         return file;
     }

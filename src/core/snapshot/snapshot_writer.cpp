@@ -18,7 +18,7 @@ constexpr int compressionLevel = 1; // level 3 saves 4 % and takes twice the tim
 
 class BlockWriter {
 public:
-    explicit BlockWriter(AtomicFile& file) : file_(file) {}
+    explicit BlockWriter(AtomicFile& file) : file_(file) { }
 
     ColumnWriter& column(Column c) { return columns_[static_cast<std::size_t>(c)]; }
     /// Notes one more item in the column and closes its block when it is full.

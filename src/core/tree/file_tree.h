@@ -3,8 +3,8 @@
 // same store with new sums, so node ids stay valid for everyone who holds one, and undo is the tree with fewer taken
 // out. All views and threads share one tree through shared_ptr<const FileTree>.
 //
-// Figures are those of docs/figures.md: bytes on disk with folders' own blocks; a file with several links counted once, at
-// the first of its paths in byte order.
+// Figures are those of docs/figures.md: bytes on disk with folders' own blocks; a file with several links counted once,
+// at the first of its paths in byte order.
 #pragma once
 
 #include <cstdint>
@@ -28,7 +28,7 @@ struct FolderSums {
     std::uint32_t files = 0;         ///< entries that are not folders
     std::uint32_t folders = 0;
     std::uint32_t hiddenFiles = 0;
-    std::uint32_t unreadable = 0;    ///< folders below, or itself, that could not be read
+    std::uint32_t unreadable = 0; ///< folders below, or itself, that could not be read
 };
 
 enum class Measure { Disk, Apparent, Files };

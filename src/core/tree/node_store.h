@@ -65,7 +65,7 @@ public:
     /// Copies names into chunks of its own; one for each thread that appends.
     class NameWriter {
     public:
-        explicit NameWriter(NodeStore& store) : store_(store) {}
+        explicit NameWriter(NodeStore& store) : store_(store) { }
 
     private:
         friend class NodeStore;
@@ -88,8 +88,13 @@ public:
 
     std::uint32_t size() const { return size_; }
     std::uint32_t folderCount() const { return folderCount_; }
+    /// The uids that own anything, in no order (the first 65,535 of them).
+    const std::vector<std::uint32_t>& owners() const { return owners_; }
     const std::vector<LinkSet>& linkSets() const { return linkSets_; }
-    std::span<const NodeId> linkMembers(const LinkSet& set) const { return {linkMembers_.data() + set.first, set.count}; }
+    std::span<const NodeId> linkMembers(const LinkSet& set) const
+    {
+        return {linkMembers_.data() + set.first, set.count};
+    }
     /// The set of a node with FlagLinked.
     std::uint32_t linkSetOf(NodeId node) const { return chunk(node).extra[row(node)]; }
 
@@ -162,7 +167,10 @@ private:
     const Chunk& chunk(NodeId node) const { return *chunks_[node >> chunkBits]; }
     Chunk& chunk(NodeId node) { return *chunks_[node >> chunkBits]; }
     std::uint16_t& flagColumn(NodeId node) { return chunk(node).flags[row(node)]; }
-    const FolderRow& folderRow(FolderIndex i) const { return folders_[i >> folderChunkBits][i & ((1u << folderChunkBits) - 1)]; }
+    const FolderRow& folderRow(FolderIndex i) const
+    {
+        return folders_[i >> folderChunkBits][i & ((1u << folderChunkBits) - 1)];
+    }
     FolderRow& folderRow(FolderIndex i) { return folders_[i >> folderChunkBits][i & ((1u << folderChunkBits) - 1)]; }
     const Wide& wide(NodeId node) const { return wide_.at(node); }
 

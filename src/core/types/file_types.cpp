@@ -10,7 +10,8 @@
 namespace kurvo {
 namespace {
 
-constexpr TypeInfo table[] = { // "unknown" first, as type 0
+constexpr TypeInfo table[] = {
+    // "unknown" first, as type 0
     {"", Family::Unknown, "unknown"},
 #include "core/types/type_table.inc"
 };
@@ -84,13 +85,23 @@ bool isNumber(std::string_view text)
 
 /// Names that say what they are without an extension.
 constexpr std::pair<std::string_view, std::string_view> wholeNames[] = {
-    {"core", "core"},          {"swapfile", "swap"},    {"Makefile", "mk"},   {"CMakeLists.txt", "cmake"},
-    {"README", "txt"},         {"LICENSE", "txt"},      {"COPYING", "txt"},   {"syslog", "log"},
-    {"messages", "log"},       {"kern.log", "log"},     {"vmlinuz", "vmlinuz"}, {"initrd.img", "initrd"},
+    {"core", "core"},
+    {"swapfile", "swap"},
+    {"Makefile", "mk"},
+    {"CMakeLists.txt", "cmake"},
+    {"README", "txt"},
+    {"LICENSE", "txt"},
+    {"COPYING", "txt"},
+    {"syslog", "log"},
+    {"messages", "log"},
+    {"kern.log", "log"},
+    {"vmlinuz", "vmlinuz"},
+    {"initrd.img", "initrd"},
     {".xsession-errors", "log"},
 };
 constexpr std::pair<std::string_view, std::string_view> namePrefixes[] = {
-    {"core.", "core"}, {"vmlinuz-", "vmlinuz"}, {"initrd.img-", "initrd"}, {"System.map-", "debug"}, {".~lock.", "lock"},
+    {"core.", "core"},        {"vmlinuz-", "vmlinuz"}, {"initrd.img-", "initrd"},
+    {"System.map-", "debug"}, {".~lock.", "lock"},
 };
 
 } // namespace
@@ -98,8 +109,8 @@ constexpr std::pair<std::string_view, std::string_view> namePrefixes[] = {
 const char* familyName(Family family)
 {
     static constexpr std::array<const char*, familyCount> names{
-        "Video", "Audio", "Pictures", "Documents", "Archives", "Disk images", "Databases", "Programs", "Logs and caches",
-        "Unknown"};
+        "Video",       "Audio",     "Pictures", "Documents",       "Archives",
+        "Disk images", "Databases", "Programs", "Logs and caches", "Unknown"};
     return names[static_cast<std::size_t>(family)];
 }
 
@@ -175,7 +186,8 @@ std::shared_ptr<const std::vector<Family>> dominantFamilies(const FileTree& tree
                 for (std::size_t f = 0; f < familyCount; ++f)
                     sums[store.folderIndex(above)][f] += own[f];
         } else {
-            sums[store.folderIndex(above)][static_cast<std::size_t>(typeInfo(store.type(node)).family)] += tree.disk(node);
+            sums[store.folderIndex(above)][static_cast<std::size_t>(typeInfo(store.type(node)).family)] +=
+                tree.disk(node);
         }
     }
     return families;

@@ -15,7 +15,16 @@ namespace kurvo {
 
 /// Groups of types; each has one fixed colour everywhere.
 enum class Family : std::uint8_t {
-    Video, Audio, Pictures, Documents, Archives, DiskImages, Databases, Programs, Logs, Unknown
+    Video,
+    Audio,
+    Pictures,
+    Documents,
+    Archives,
+    DiskImages,
+    Databases,
+    Programs,
+    Logs,
+    Unknown
 };
 inline constexpr std::size_t familyCount = 10;
 
