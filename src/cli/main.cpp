@@ -23,8 +23,7 @@ int main(int argc, char** argv)
         ->check(CLI::Range(1, 256));
     scanCommand->add_flag("--cross-mounts", scan.options.crossMounts, "go through other mounted drives too");
     scanCommand->add_option("--exclude", scan.options.exclude, "leave out what matches this glob; may be repeated")
-        ->expected(1)
-        ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
+        ->allow_extra_args(false);
     scanCommand->add_flag("--json", json, "print JSON, one object a PATH");
 
     std::string source;

@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The real main window over a folder of its own, driven by mouse and key.
+#pragma once
+
+#include <QPushButton>
+#include <QTest>
+
+#include <functional>
+
+#include "app/main_window.h"
+#include "support/test_tree.h"
+
+namespace kurvo::test {
+
+struct Window {
+    TestFolder t;
+    app::AppFolders folders;
+    std::unique_ptr<app::MainWindow> window;
+
+    explicit Window(bool demo = false)
+    {
+        folders.user = t.user();
+        folders.data = t / "home/data/kurvo";
+        folders.demo = demo;
+        open();
+    }
+
+    void open()
+    {
+        window.reset();
+        window = std::make_unique<app::MainWindow>(folders);
+        window->resize(1280, 800);
+        window->show();
+        REQUIRE(QTest::qWaitForWindowExposed(window.get()));
+        window->activateWindow();
+    }
+
+    app::Session& session() { return window->session(); }
+    app::Place* place() { return session().place(); }
+    NodeId node(const std::string& path) { return place()->tree->find(path).value_or(noNode); }
+    std::string selected() { return place()->selection == noNode ? "" : place()->tree->path(place()->selection); }
+    std::string focused() { return place()->tree->path(place()->focus); }
+    template <typename W>
+    W* child(const char* name)
+    {
+        auto* found = window->findChild<W*>(name);
+        REQUIRE(found);
+        return found;
+    }
+    QString text(const char* label) { return child<QLabel>(label)->text(); }
+    QString notice() { return window->findChild<app::NoticeBar*>()->text(); }
+    QString pointerLine() { return child<app::PointerLine>("pointerLine")->text(); }
+
+    static bool until(const std::function<bool()>& condition) { return QTest::qWaitFor(condition, 20000); }
+    void settle()
+    {
+        REQUIRE(until([this] { return !session().runningScan() && !session().planJob(); }));
+        QTest::qWait(30);
+    }
+    void click(const char* button)
+    {
+        auto* b = child<QPushButton>(button);
+        REQUIRE(b->isVisible());
+        REQUIRE(b->isEnabled());
+        QTest::mouseClick(b, Qt::LeftButton);
+    }
+    void key(int key, Qt::KeyboardModifiers modifiers = Qt::NoModifier) { QTest::keyClick(window.get(), static_cast<Qt::Key>(key), modifiers); }
+    /// Scans a folder and waits until it is shown.
+    void scan(const std::string& path)
+    {
+        const auto before = session().place();
+        session().scanFolder(path);
+        settle();
+        REQUIRE(session().place());
+        REQUIRE((session().place() != before || before == nullptr));
+    }
+    /// Clicks into the treemap where the node is drawn.
+    void clickTile(NodeId node, bool twice = false)
+    {
+        auto* map = window->exploreStage()->treemap();
+        const auto at = map->pointOf(node);
+        REQUIRE_FALSE(at.isNull());
+        QTest::mouseMove(map, at);
+        if (twice)
+            QTest::mouseDClick(map, Qt::LeftButton, {}, at);
+        else
+            QTest::mouseClick(map, Qt::LeftButton, {}, at);
+    }
+};
+
+} // namespace kurvo::test

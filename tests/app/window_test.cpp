@@ -1,0 +1,362 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <catch2/catch.hpp>
+
+#include <sys/stat.h>
+
+#include <QMessageBox>
+#include <QTimer>
+
+#include "app/window_fixture.h"
+#include "app/words.h"
+#include "core/snapshot/catalogue.h"
+#include "demo/world.h"
+
+using namespace kurvo;
+using namespace kurvo::test;
+using app::Stage;
+
+TEST_CASE("before anything is open, every stage says what to do", "[window]")
+{
+    Window w;
+    CHECK(w.window->stage() == Stage::Scan);
+    const auto says = [&](const QString& words) {
+        for (const auto* label : w.window->findChildren<QLabel*>())
+            if (label->isVisible() && label->text().contains(words))
+                return true;
+        return false;
+    };
+    REQUIRE(Window::until([&] { return !w.window->scanStage()->cards().empty(); }));
+    CHECK(says("kept here as a snapshot"));
+    CHECK_FALSE(w.child<QPushButton>("startScan")->isEnabled());
+    w.key(Qt::Key_2, Qt::ControlModifier);
+    CHECK(says("Nothing is open yet"));
+    w.key(Qt::Key_Delete); // nothing to plan, nothing happens
+    w.key(Qt::Key_W);
+    w.key(Qt::Key_3, Qt::ControlModifier);
+    CHECK(says("Nothing is planned"));
+    CHECK_FALSE(w.child<QPushButton>("carryOut")->isEnabled());
+    QTest::mouseClick(w.window->findChild<app::Rail*>()->button(Stage::Scan), Qt::LeftButton);
+    CHECK(w.window->stage() == Stage::Scan);
+}
+
+TEST_CASE("drives are ticked and scanned from their cards", "[window][scan-stage][mount]")
+{
+    if (!canMount()) {
+        WARN("needs root to mount; skipped");
+        return;
+    }
+    Window w;
+    TmpfsMount stick(w.t / "media/FIELD");
+    writeAll(stick.path() + "/stills.zip", std::string(500000, 'x'));
+    w.window->scanStage()->reload();
+    const auto card = [&]() -> app::DriveCard* {
+        for (auto* c : w.window->scanStage()->cards())
+            if (c->facts().path == stick.path())
+                return c;
+        return nullptr;
+    };
+    REQUIRE(Window::until([&] { return card() != nullptr; }));
+    CHECK(card()->facts().name == "FIELD");
+    CHECK(card()->facts().lastScan == "never scanned");
+    CHECK(card()->facts().about.contains("tmpfs · memory"));
+    QTest::mouseClick(card(), Qt::LeftButton);
+    CHECK(card()->isChecked());
+    w.click("startScan");
+    w.settle();
+    REQUIRE(w.place());
+    CHECK(w.place()->wholeDrive);
+    CHECK(w.place()->info.filesystem == "tmpfs");
+    CHECK(w.place()->tree->apparent(rootNode) == 500000);
+    CHECK(w.child<QPushButton>("place")->text().startsWith("FIELD"));
+    w.key(Qt::Key_1, Qt::ControlModifier);
+    REQUIRE(Window::until([&] { return card() && card()->facts().lastScan.startsWith("last scan today"); }));
+}
+
+TEST_CASE("a scan that fails leaves everything as it was and says why", "[window]")
+{
+    Window w;
+    w.scan(w.t.folder("first"));
+    const auto* before = w.place();
+    w.session().scanFolder(w.t / "gone");
+    REQUIRE(Window::until([&] { return w.notice().contains("it is not there"); }));
+    w.session().scanFolder(w.t.file("plain-file"));
+    REQUIRE(Window::until([&] { return w.notice().contains("it is not a folder"); }));
+    CHECK(w.place() == before);
+    CHECK(w.session().runningScan() == nullptr);
+}
+
+TEST_CASE("damaged snapshots are refused with a sentence", "[window]")
+{
+    Window w;
+    for (const auto& [content, words] : {std::pair{"not a snapshot at all, but long enough", "is not a Kurvo snapshot"},
+                                         std::pair{"KURVOSNP\x01\x00\x00\x00 and rubbish after that", "is not a Kurvo snapshot"}}) {
+        w.session().openSnapshot(w.t.text("bad.kurvo", content));
+        REQUIRE(Window::until([&] { return w.notice().contains(words) || w.notice().contains("damaged") || w.notice().contains("newer"); }));
+        CHECK(w.place() == nullptr);
+    }
+    w.session().openSnapshot(w.t / "gone.kurvo");
+    REQUIRE(Window::until([&] { return w.notice().contains("it is not there"); }));
+    // One among the kept ones is named, and the others still open.
+    REQUIRE(makeFolders(w.folders.snapshots()));
+    writeAll(w.folders.snapshots() + "/damaged.kurvo", "x");
+    w.window->scanStage()->reload();
+    const auto said = [&] {
+        for (const auto* label : w.window->findChildren<QLabel*>())
+            if (label->isVisible() && label->text().contains("1 file cannot be read"))
+                return true;
+        return false;
+    };
+    CHECK(Window::until(said));
+}
+
+TEST_CASE("a snapshot that cannot be saved is said, and the scan is still shown", "[window]")
+{
+    Window w;
+    w.t.file("place/file", 5000);
+    REQUIRE(makeFolders(w.folders.data));
+    writeAll(w.folders.snapshots(), "a file where the folder should be");
+    w.scan(w.t / "place");
+    REQUIRE(Window::until([&] { return w.notice().contains("was not saved"); }));
+    CHECK(w.place()->tree->sums(rootNode).files == 1);
+}
+
+TEST_CASE("several places are open at once, each with its own plan", "[window]")
+{
+    Window w;
+    w.t.file("one/a", 5000);
+    w.t.file("two/b", 5000);
+    w.scan(w.t / "one");
+    w.session().planTrash(w.node(w.t / "one/a"));
+    w.session().scanFolder(w.t / "two");
+    w.settle();
+    CHECK(w.session().places().size() == 2);
+    CHECK(w.place()->plan.empty());
+    w.session().showPlace(0);
+    CHECK(w.place()->plan.items().size() == 1);
+    CHECK(w.child<QPushButton>("place")->text().startsWith("one"));
+    w.session().closePlace(0);
+    CHECK(w.session().places().size() == 1);
+    CHECK(w.child<QPushButton>("place")->text().startsWith("two"));
+    w.session().closePlace(0);
+    CHECK(w.place() == nullptr);
+    w.window->grab();
+}
+
+TEST_CASE("changes to the plan are undone one by one", "[window][plan]")
+{
+    Window w;
+    for (const auto* name : {"a", "b", "c"})
+        w.t.file(std::string("place/") + name, 10000);
+    w.scan(w.t / "place");
+    w.session().select(w.node(w.t / "place/a"));
+    w.key(Qt::Key_Delete);
+    w.session().select(w.node(w.t / "place/b"));
+    w.key(Qt::Key_Delete);
+    CHECK(w.place()->plan.items().size() == 2);
+    w.key(Qt::Key_Delete); // the same key takes it off again
+    CHECK(w.place()->plan.items().size() == 1);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.place()->plan.items().size() == 2);
+    w.session().clearPlan();
+    CHECK(w.place()->plan.empty());
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.place()->plan.items().size() == 2);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.place()->plan.empty());
+    CHECK_FALSE(w.session().canUndoPlanChange());
+}
+
+TEST_CASE("items are taken off the plan in Clear by their mark", "[window][plan]")
+{
+    Window w;
+    w.t.file("place/large", 50000);
+    w.t.file("place/small", 10000);
+    w.scan(w.t / "place");
+    w.session().planTrash(w.node(w.t / "place/large"));
+    w.session().planTrash(w.node(w.t / "place/small"));
+    w.key(Qt::Key_3, Qt::ControlModifier);
+    w.settle();
+    auto* list = w.window->clearStage()->list();
+    const auto row = list->visualRect(list->model()->index(0, 0));
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, QPoint(row.right() - 20, row.center().y()));
+    REQUIRE(w.place()->plan.items().size() == 1);
+    CHECK(w.place()->plan.items()[0].path == w.t / "place/small");
+    CHECK(w.text("planTitle").startsWith("1 item planned"));
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, row.center());
+    w.key(Qt::Key_Delete);
+    CHECK(w.place()->plan.empty());
+}
+
+TEST_CASE("protected things are refused with the reason", "[window][plan]")
+{
+    Window w;
+    w.scan(w.t.path());
+    w.session().planTrash(w.node(w.folders.user.home));
+    CHECK(w.notice().contains("home folder"));
+    CHECK(w.place()->plan.empty());
+    w.session().planTrash(rootNode);
+    CHECK(w.notice().contains("the place that was scanned"));
+}
+
+TEST_CASE("where no trash is possible the plan says why and nothing is moved", "[window][plan][mount]")
+{
+    if (!canMount()) {
+        WARN("needs root to mount; skipped");
+        return;
+    }
+    Window w;
+    TmpfsMount drive(w.t / "drive");
+    writeAll(drive.path() + "/file", "x");
+    REQUIRE(std::system(("mount -o remount,ro '" + drive.path() + "'").c_str()) == 0);
+    w.scan(drive.path());
+    w.session().planTrash(w.node(drive.path() + "/file"));
+    w.key(Qt::Key_3, Qt::ControlModifier);
+    w.settle();
+    CHECK(w.text("planChecked") == "1 held back");
+    CHECK(w.place()->findings[0].second.sentence.find("read-only") != std::string::npos);
+    w.session().carryOutPlan();
+    w.settle();
+    CHECK(w.notice().contains("read-only"));
+    CHECK(exists(drive.path() + "/file"));
+    CHECK(w.place()->plan.items().size() == 1);
+}
+
+TEST_CASE("folders that could not be read are counted and marked", "[window]")
+{
+    if (geteuid() == 0) {
+        // Root reads everything; a snapshot stands in for a scan by somebody else.
+        Window w;
+        auto store = std::make_shared<NodeStore>("/place");
+        NodeStore::NameWriter names(*store);
+        NewNode locked;
+        locked.name = "locked";
+        locked.stat.kind = EntryKind::Folder;
+        locked.stat.blocks = 8;
+        locked.flags = FlagUnreadable;
+        store->append(rootNode, {&locked, 1}, names);
+        store->seal();
+        REQUIRE(writeSnapshot(w.t / "s.kurvo", {}, FileTree(store)));
+        w.session().openSnapshot(w.t / "s.kurvo");
+        REQUIRE(Window::until([&] { return w.place() != nullptr; }));
+        w.session().select(w.node("/place/locked"));
+        CHECK(w.text("dossierNote").contains("could not be read"));
+        CHECK(w.pointerLine().contains("could not be read"));
+        w.window->grab();
+    }
+}
+
+TEST_CASE("themes, units and measure are remembered", "[window][settings]")
+{
+    Window w;
+    w.t.file("place/file", 1 << 20);
+    w.scan(w.t / "place");
+    const auto action = [&](const QString& text) {
+        for (auto* a : w.window->actions())
+            if (a->text() == text)
+                return a;
+        return static_cast<QAction*>(nullptr);
+    };
+    const auto light = app::theme().window;
+    action("Dark")->trigger();
+    CHECK(app::theme().dark);
+    CHECK(app::theme().window != light);
+    w.window->grab();
+    action("Sizes in kB, MB, GB (1000)")->trigger();
+    w.session().select(w.node(w.t / "place/file"));
+    CHECK(w.text("dossierSize") == "1.05 MB");
+    w.session().setMeasure(Measure::Apparent);
+    w.window->close();
+    w.open();
+    CHECK(app::theme().dark);
+    CHECK(app::sizeUnits() == SizeUnits::Decimal);
+    CHECK(w.session().measure() == Measure::Apparent);
+    w.window->themeControl().choose(app::ThemeChoice::Light);
+    app::setSizeUnits(SizeUnits::Binary);
+}
+
+TEST_CASE("closing with a plan asks first", "[window]")
+{
+    Window w;
+    w.t.file("place/file", 10000);
+    w.scan(w.t / "place");
+    w.session().planTrash(w.node(w.t / "place/file"));
+    const auto answer = [&](const QString& choice) {
+        QTimer::singleShot(50, w.window.get(), [choice] {
+            auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+            REQUIRE(box);
+            for (auto* button : box->buttons())
+                if (button->text() == choice)
+                    QTest::mouseClick(button, Qt::LeftButton);
+        });
+    };
+    answer("Stay");
+    CHECK_FALSE(w.window->close());
+    CHECK(w.window->isVisible());
+    answer("Close without it");
+    CHECK(w.window->close());
+    CHECK(exists(w.t / "place/file"));
+}
+
+TEST_CASE("a second scan of a place replaces it and puts its plan aside", "[window]")
+{
+    Window w;
+    w.t.file("place/file", 10000);
+    w.scan(w.t / "place");
+    w.session().planTrash(w.node(w.t / "place/file"));
+    w.t.file("place/new", 20000);
+    w.session().scanFolder(w.t / "place");
+    w.settle();
+    CHECK(w.session().places().size() == 1);
+    CHECK(w.node(w.t / "place/new") != noNode);
+    CHECK(w.place()->plan.empty());
+    CHECK(w.notice().contains("put aside"));
+}
+
+TEST_CASE("the window holds at its smallest and at large sizes, in both themes", "[window]")
+{
+    Window w;
+    const auto drive = demo::systemDrive(0);
+    REQUIRE(writeSnapshot(w.t / "s.kurvo", drive.info, *drive.tree));
+    w.session().openSnapshot(w.t / "s.kurvo");
+    REQUIRE(Window::until([&] { return w.place() != nullptr; }));
+    for (const auto size : {QSize(1024, 640), QSize(1280, 800), QSize(2560, 1440)}) {
+        w.window->resize(size);
+        for (const auto choice : {app::ThemeChoice::Dark, app::ThemeChoice::Light}) {
+            w.window->themeControl().choose(choice);
+            for (const auto stage : {Stage::Scan, Stage::Explore, Stage::Clear}) {
+                w.window->setStage(stage);
+                const auto picture = w.window->grab().toImage();
+                CHECK(picture.size() == size);
+            }
+        }
+    }
+    w.window->setStage(Stage::Explore);
+    CHECK(w.window->exploreStage()->treemap()->map().tiles().size() > 100);
+    w.session().planTrash(w.node("/home/guest/Downloads"));
+    CHECK(w.window->findChild<app::Rail*>()->button(Stage::Clear)->accessibleDescription().contains("1"));
+}
+
+TEST_CASE("all actions stand in the menu with their keys", "[window]")
+{
+    Window w;
+    QStringList keys;
+    const auto walk = [&keys](const QMenu* menu, const auto& self) -> void {
+        for (const auto* action : menu->actions()) {
+            if (action->menu())
+                self(action->menu(), self);
+            for (const auto& key : action->shortcuts())
+                keys << key.toString();
+        }
+    };
+    for (const auto* menu : w.window->findChildren<QMenu*>(Qt::FindDirectChildrenOnly))
+        walk(menu, walk);
+    for (const auto* key : {"Ctrl+O", "Ctrl+Shift+O", "Backspace", "Alt+Left", "Alt+Right", "W", "H", "L", "Del", "Ctrl+Z", "Ctrl+1", "Ctrl+2", "Ctrl+3", "F1"})
+        CHECK(keys.contains(key));
+    CHECK(keys.size() == QSet<QString>(keys.begin(), keys.end()).size()); // no key means two things
+    w.key(Qt::Key_F1);
+    auto* box = w.window->findChild<QMessageBox*>();
+    REQUIRE(box);
+    CHECK(box->text().contains("Follow the weight"));
+    box->close();
+}

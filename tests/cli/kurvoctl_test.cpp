@@ -1,0 +1,212 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Runs the real kurvoctl.
+#include <catch2/catch.hpp>
+
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cstdio>
+#include <sstream>
+
+#include <nlohmann/json.hpp>
+
+#include "support/test_tree.h"
+
+using namespace kurvo::test;
+using nlohmann::json;
+
+namespace {
+
+struct Outcome {
+    int status = -1;
+    std::string out;
+    std::string err;
+    std::vector<json> lines() const
+    {
+        std::vector<json> all;
+        std::istringstream in(out);
+        for (std::string line; std::getline(in, line);)
+            all.push_back(json::parse(line));
+        return all;
+    }
+};
+
+/// Runs it with a shell; arguments are quoted by the caller.
+Outcome kurvoctl(const std::string& arguments)
+{
+    TestFolder t;
+    const auto command = std::string(KURVOCTL) + " " + arguments + " >'" + (t / "out") + "' 2>'" + (t / "err") + "' </dev/null";
+    const int status = std::system(command.c_str());
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readAll(t / "out"), readAll(t / "err")};
+}
+
+void makePlace(const TestFolder& t)
+{
+    t.file("a/big.flac", 300000, 1700000000);
+    t.file("a/.hidden/small.jpg", 5000, 1600000000);
+    t.file("b/deep/er/file", 70000, 1500000000);
+    t.file("b/linked", 90000);
+    t.link("b/linked", "a/again");
+    t.symlink("nowhere", "link");
+}
+
+} // namespace
+
+TEST_CASE("scan --json has the figures of a recount", "[cli]")
+{
+    TestFolder t;
+    makePlace(t);
+    const auto expected = recount(t.path());
+    const auto run = kurvoctl("scan '" + t.path() + "' --json --threads 3");
+    CHECK(run.status == 0);
+    CHECK(run.err.empty());
+    const auto all = run.lines();
+    REQUIRE(all.size() == 1);
+    CHECK(all[0]["files"] == expected.all.files);
+    CHECK(all[0]["folders"] == expected.all.folders);
+    CHECK(all[0]["apparent_bytes"] == expected.all.apparent);
+    CHECK(all[0]["disk_bytes"] == expected.all.disk);
+    CHECK(all[0]["hidden_files"] == expected.hiddenFiles);
+    CHECK(all[0]["hidden_disk_bytes"] == expected.hiddenDisk);
+    CHECK(all[0]["unreadable"] == 0);
+    CHECK(all[0]["elapsed_seconds"].is_number());
+}
+
+TEST_CASE("folders and largest agree with a recount", "[cli]")
+{
+    TestFolder t;
+    makePlace(t);
+    const auto expected = recount(t.path());
+    const auto folders = kurvoctl("folders '" + t.path() + "' --depth 9 --json");
+    CHECK(folders.status == 0);
+    REQUIRE(folders.lines().size() == expected.folders.size());
+    for (const auto& line : folders.lines()) {
+        const auto found = expected.folders.find(line["path"].get<std::string>());
+        REQUIRE(found != expected.folders.end());
+        CHECK(line["files"] == found->second.files);
+        CHECK(line["folders"] == found->second.folders);
+        CHECK(line["apparent_bytes"] == found->second.apparent);
+        CHECK(line["disk_bytes"] == found->second.disk);
+    }
+    CHECK(kurvoctl("folders '" + t.path() + "' --depth 1 --json").lines().size() == 3);
+    CHECK(kurvoctl("folders '" + t.path() + "' --depth 0 --json").lines().size() == 1);
+    const auto largest = kurvoctl("largest '" + t.path() + "' --count 4 --json").lines();
+    REQUIRE(largest.size() == 4);
+    for (std::size_t i = 0; i < 4; ++i) {
+        CHECK(largest[i]["path"] == expected.files[i].path);
+        CHECK(largest[i]["disk_bytes"] == expected.files[i].disk);
+        CHECK(largest[i]["modified"] == expected.files[i].modified);
+        CHECK(largest[i]["hidden"] == expected.files[i].hidden);
+    }
+}
+
+TEST_CASE("a saved scan can be asked again", "[cli]")
+{
+    TestFolder t, out;
+    makePlace(t);
+    const auto file = out / "place.kurvo";
+    CHECK(kurvoctl("scan '" + t.path() + "' --save '" + file + "' --json").status == 0);
+    CHECK(exists(file));
+    CHECK(kurvoctl("folders '" + file + "' --depth 3 --json").out == kurvoctl("folders '" + t.path() + "' --depth 3 --json").out);
+    CHECK(kurvoctl("largest '" + file + "' --json").out == kurvoctl("largest '" + t.path() + "' --json").out);
+    CHECK(kurvoctl("scan '" + t.path() + "' --save /nonexistent/x.kurvo").status == 3);
+}
+
+TEST_CASE("names that are not UTF-8 are lossless in JSON", "[cli]")
+{
+    TestFolder t;
+    t.file("\xff\xfe-odd", 5000);
+    const auto run = kurvoctl("largest '" + t.path() + "' --json");
+    CHECK(run.out.find("\\udcff\\udcfe-odd\"") != std::string::npos);
+    CHECK(kurvoctl("largest '" + t.path() + "'").out.find("\xEF\xBF\xBD\xEF\xBF\xBD-odd") != std::string::npos);
+}
+
+TEST_CASE("text for people", "[cli]")
+{
+    TestFolder t;
+    makePlace(t);
+    const auto scan = kurvoctl("scan '" + t.path() + "'");
+    CHECK(scan.status == 0);
+    CHECK(scan.out.find("on disk") != std::string::npos);
+    CHECK(scan.out.find(" KiB") != std::string::npos);
+    const auto folders = kurvoctl("folders '" + t.path() + "'").out;
+    CHECK(folders.find("a\n") < folders.find("b\n")); // largest first
+    CHECK(kurvoctl("largest '" + t.path() + "'").out.find("hidden") != std::string::npos);
+    const auto drives = kurvoctl("drives");
+    CHECK(drives.status == 0);
+    CHECK(drives.out.find("mounted at") != std::string::npos);
+}
+
+TEST_CASE("drives as JSON", "[cli]")
+{
+    const auto all = kurvoctl("drives --json").lines();
+    REQUIRE_FALSE(all.empty());
+    CHECK(all[0]["mount_point"] == "/");
+    CHECK(all[0]["total_bytes"].get<std::uint64_t>() == all[0]["used_bytes"].get<std::uint64_t>() + all[0]["reserved_bytes"].get<std::uint64_t>() + all[0]["free_bytes"].get<std::uint64_t>());
+}
+
+TEST_CASE("several paths give several objects", "[cli]")
+{
+    TestFolder t;
+    makePlace(t);
+    const auto run = kurvoctl("scan '" + (t / "a") + "' '" + (t / "b") + "' --json");
+    CHECK(run.status == 0);
+    REQUIRE(run.lines().size() == 2);
+    CHECK(run.lines()[1]["path"] == t / "b");
+}
+
+TEST_CASE("leaving out by pattern", "[cli]")
+{
+    TestFolder t;
+    makePlace(t);
+    const auto run = kurvoctl("scan --exclude '*.flac' --exclude .hidden '" + t.path() + "' --json");
+    CHECK(run.status == 0);
+    CHECK(run.lines()[0]["files"] == recount(t.path()).all.files - 2);
+}
+
+TEST_CASE("exit statuses tell scripts what happened", "[cli]")
+{
+    TestFolder t;
+    makePlace(t);
+    CHECK(kurvoctl("").status == 2);
+    CHECK(kurvoctl("explode").status == 2);
+    CHECK(kurvoctl("scan").status == 2);
+    CHECK(kurvoctl("scan --threads none '" + t.path() + "'").status == 2);
+    CHECK(kurvoctl("scan --threads 0 '" + t.path() + "'").status == 2);
+    CHECK(kurvoctl("largest '" + t.path() + "' --count -3").status == 2);
+    CHECK(kurvoctl("scan a b --save x.kurvo").status == 2);
+    CHECK(kurvoctl("--help").status == 0);
+    CHECK(kurvoctl("--version").status == 0);
+    const auto gone = kurvoctl("scan '" + (t / "gone") + "'");
+    CHECK(gone.status == 3);
+    CHECK(gone.err.find("it is not there") != std::string::npos);
+    CHECK(gone.out.empty());
+    const auto file = kurvoctl("folders '" + (t / "a/big.flac") + "'");
+    CHECK(file.status == 3);
+    CHECK(file.err.find("it is not a folder") != std::string::npos);
+    const auto rubbish = kurvoctl("largest '" + t.text("rubbish.kurvo", "no snapshot at all, but long enough") + "'");
+    CHECK(rubbish.status == 3);
+    CHECK(rubbish.err.find("is not a Kurvo snapshot") != std::string::npos);
+    CHECK(kurvoctl("largest '" + (t / "gone.kurvo") + "'").status == 3);
+}
+
+TEST_CASE("a scan that could not read everything says so and exits with 1", "[cli]")
+{
+    TestFolder t, out;
+    makePlace(t);
+    t.file("locked/file", 10);
+    REQUIRE(::chmod((t / "locked").c_str(), 0) == 0);
+    REQUIRE(::chmod(out.path().c_str(), 0777) == 0);
+    const auto program = std::string(KURVOCTL);
+    const auto status = asNobody([&] {
+        const auto command = program + " scan '" + t.path() + "' --json >'" + (out / "out") + "' 2>'" + (out / "err") + "'";
+        const int ran = std::system(command.c_str());
+        return WIFEXITED(ran) && WEXITSTATUS(ran) == 1;
+    });
+    REQUIRE(::chmod((t / "locked").c_str(), 0755) == 0);
+    CHECK(status == 0);
+    CHECK(json::parse(readAll(out / "out"))["unreadable"] == 1);
+    CHECK(readAll(out / "err").find(t / "locked") != std::string::npos);
+    CHECK(readAll(out / "err").find("permission denied") != std::string::npos);
+}

@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <catch2/catch.hpp>
+
+#include <algorithm>
+
+#include "core/platform/drives.h"
+#include "support/test_tree.h"
+
+using namespace kurvo;
+using namespace kurvo::test;
+
+TEST_CASE("the root is among the drives, with figures that add up", "[drives]")
+{
+    const auto drives = readDrives();
+    REQUIRE(drives);
+    REQUIRE_FALSE(drives->empty());
+    const auto& root = drives->front();
+    CHECK(root.mountPoint == "/");
+    CHECK(root.name.size() > 0);
+    CHECK(root.capacity.total == root.capacity.used + root.capacity.reserved + root.capacity.free);
+    for (const auto& drive : *drives)
+        CHECK_FALSE((isPseudoFilesystem(drive.filesystem) && drive.mountPoint != "/"));
+}
+
+TEST_CASE("a drive that is mounted shows up once, whatever is bound to it", "[drives][mount]")
+{
+    if (!canMount()) {
+        WARN("needs root to mount; skipped");
+        return;
+    }
+    TestFolder t;
+    TmpfsMount stick(t / "media/FIELD", "size=4m");
+    const auto count = [](const std::string& path) {
+        const auto drives = readDrives();
+        return std::count_if(drives->begin(), drives->end(), [&](const Drive& d) { return d.mountPoint == path; });
+    };
+    CHECK(count(stick.path()) == 1);
+    const auto drives = *readDrives();
+    const auto found = std::find_if(drives.begin(), drives.end(), [&](const Drive& d) { return d.mountPoint == stick.path(); });
+    REQUIRE(found != drives.end());
+    CHECK(found->name == "FIELD");
+    CHECK(found->filesystem == "tmpfs");
+    CHECK(found->kind == DeviceKind::Memory);
+    CHECK(found->capacity.total == 4 << 20);
+    const auto bound = t.folder("bound");
+    REQUIRE(std::system(("mount --bind '" + stick.path() + "' '" + bound + "'").c_str()) == 0);
+    CHECK(count(stick.path()) + count(bound) == 1);
+    REQUIRE(std::system(("umount '" + bound + "'").c_str()) == 0);
+}
+
+TEST_CASE("the list of mounts can be missing or odd", "[drives]")
+{
+    TestFolder t;
+    CHECK_FALSE(readDrives(t / "nothing"));
+    const auto odd = t.text("mountinfo", "21 1 8:2 / / rw,relatime - ext4 /dev/sda2 rw\n"
+                                         "22 21 0:20 / /proc rw - proc proc rw\n"
+                                         "23 21 0:77 / /gone/with\\040space rw - ext4 /dev/sdz9 rw\n");
+    const auto drives = readDrives(odd);
+    REQUIRE(drives);
+    REQUIRE(drives->size() == 1); // the place that is not there is left out, and so is what is no drive
+    CHECK(drives->front().mountPoint == "/");
+    CHECK(drives->front().source == "/dev/sda2");
+}
+
+TEST_CASE("capacity and mount point of a path", "[drives]")
+{
+    TestFolder t;
+    CHECK(readCapacity(t.path()));
+    CHECK(readCapacity(t / "nothing").error().kind == ErrorKind::NotFound);
+    CHECK(mountPointOf(t / "nothing").error().kind == ErrorKind::NotFound);
+    CHECK(*mountPointOf("/proc") == "/proc");
+    if (!canMount())
+        return;
+    TmpfsMount mount(t / "inside");
+    CHECK(*mountPointOf(mount.path()) == mount.path());
+    writeAll(mount.path() + "/file", "x");
+    CHECK(*mountPointOf(mount.path() + "/file") == mount.path());
+    CHECK(*mountPointOf(t.path()) != mount.path());
+}
+
+TEST_CASE("kinds of device have names", "[drives]")
+{
+    CHECK(std::string(deviceKindName(DeviceKind::Internal)) == "internal");
+    CHECK(std::string(deviceKindName(DeviceKind::Removable)) == "removable");
+    CHECK(std::string(deviceKindName(DeviceKind::Network)) == "network");
+    CHECK(std::string(deviceKindName(DeviceKind::Memory)) == "memory");
+}
