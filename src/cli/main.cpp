@@ -30,13 +30,13 @@ int main(int argc, char** argv)
     unsigned depth = 1;
     auto* foldersCommand = app.add_subcommand("folders", "Totals of every folder down to a depth");
     foldersCommand->add_option("SOURCE", source, "a folder or a .kurvo file")->required();
-    foldersCommand->add_option("--depth", depth, "levels below SOURCE (1 unless given)");
+    foldersCommand->add_option("--depth", depth, "levels below SOURCE (1 unless given)")->check(CLI::Range(0, 100000));
     foldersCommand->add_flag("--json", json, "print JSON, one object a line");
 
     std::size_t count = 20;
     auto* largestCommand = app.add_subcommand("largest", "The largest files, wherever they are");
     largestCommand->add_option("SOURCE", source, "a folder or a .kurvo file")->required();
-    largestCommand->add_option("--count", count, "how many (20 unless given)");
+    largestCommand->add_option("--count", count, "how many (20 unless given)")->check(CLI::Range(1, 1000000000));
     largestCommand->add_flag("--json", json, "print JSON, one object a line");
 
     auto* drivesCommand = app.add_subcommand("drives", "The mounted drives with their capacity");

@@ -124,7 +124,9 @@ TEST_CASE("emptying the trash asks, takes only what was put there, and frees the
     const auto ask = [&] {
         w.click("emptyTrash");
         app::EmptyTrashDialog* dialog = nullptr;
-        REQUIRE(Window::until([&] { return (dialog = w.window->findChild<app::EmptyTrashDialog*>()) != nullptr && dialog->isVisible(); }));
+        REQUIRE(Window::until([&] {
+            return (dialog = w.window->findChild<app::EmptyTrashDialog*>()) != nullptr && dialog->isVisible();
+        }));
         return dialog;
     };
     auto* dialog = ask();

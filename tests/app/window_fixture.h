@@ -64,7 +64,10 @@ struct Window {
         REQUIRE(b->isEnabled());
         QTest::mouseClick(b, Qt::LeftButton);
     }
-    void key(int key, Qt::KeyboardModifiers modifiers = Qt::NoModifier) { QTest::keyClick(window.get(), static_cast<Qt::Key>(key), modifiers); }
+    void key(int key, Qt::KeyboardModifiers modifiers = Qt::NoModifier)
+    {
+        QTest::keyClick(window.get(), static_cast<Qt::Key>(key), modifiers);
+    }
     /// Scans a folder and waits until it is shown.
     void scan(const std::string& path)
     {

@@ -78,6 +78,7 @@ TEST_CASE("a scan that fails leaves everything as it was and says why", "[window
     w.scan(w.t.folder("first"));
     const auto* before = w.place();
     w.session().scanFolder(w.t / "gone");
+    INFO(w.notice().toStdString());
     REQUIRE(Window::until([&] { return w.notice().contains("it is not there"); }));
     w.session().scanFolder(w.t.file("plain-file"));
     REQUIRE(Window::until([&] { return w.notice().contains("it is not a folder"); }));
@@ -88,10 +89,13 @@ TEST_CASE("a scan that fails leaves everything as it was and says why", "[window
 TEST_CASE("damaged snapshots are refused with a sentence", "[window]")
 {
     Window w;
-    for (const auto& [content, words] : {std::pair{"not a snapshot at all, but long enough", "is not a Kurvo snapshot"},
-                                         std::pair{"KURVOSNP\x01\x00\x00\x00 and rubbish after that", "is not a Kurvo snapshot"}}) {
+    for (const auto& [content, words] :
+         {std::pair{"not a snapshot at all, but long enough", "is not a Kurvo snapshot"},
+          std::pair{"KURVOSNP\x01\x00\x00\x00 and rubbish after that", "is not a Kurvo snapshot"}}) {
         w.session().openSnapshot(w.t.text("bad.kurvo", content));
-        REQUIRE(Window::until([&] { return w.notice().contains(words) || w.notice().contains("damaged") || w.notice().contains("newer"); }));
+        REQUIRE(Window::until([&] {
+            return w.notice().contains(words) || w.notice().contains("damaged") || w.notice().contains("newer");
+        }));
         CHECK(w.place() == nullptr);
     }
     w.session().openSnapshot(w.t / "gone.kurvo");
@@ -351,7 +355,8 @@ TEST_CASE("all actions stand in the menu with their keys", "[window]")
     };
     for (const auto* menu : w.window->findChildren<QMenu*>(Qt::FindDirectChildrenOnly))
         walk(menu, walk);
-    for (const auto* key : {"Ctrl+O", "Ctrl+Shift+O", "Backspace", "Alt+Left", "Alt+Right", "W", "H", "L", "Del", "Ctrl+Z", "Ctrl+1", "Ctrl+2", "Ctrl+3", "F1"})
+    for (const auto* key : {"Ctrl+O", "Ctrl+Shift+O", "Backspace", "Alt+Left", "Alt+Right", "W", "H", "L", "Del",
+                            "Ctrl+Z", "Ctrl+1", "Ctrl+2", "Ctrl+3", "F1"})
         CHECK(keys.contains(key));
     CHECK(keys.size() == QSet<QString>(keys.begin(), keys.end()).size()); // no key means two things
     w.key(Qt::Key_F1);

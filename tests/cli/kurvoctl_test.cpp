@@ -36,7 +36,8 @@ struct Outcome {
 Outcome kurvoctl(const std::string& arguments)
 {
     TestFolder t;
-    const auto command = std::string(KURVOCTL) + " " + arguments + " >'" + (t / "out") + "' 2>'" + (t / "err") + "' </dev/null";
+    const auto command =
+        std::string(KURVOCTL) + " " + arguments + " >'" + (t / "out") + "' 2>'" + (t / "err") + "' </dev/null";
     const int status = std::system(command.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readAll(t / "out"), readAll(t / "err")};
 }
@@ -108,7 +109,8 @@ TEST_CASE("a saved scan can be asked again", "[cli]")
     const auto file = out / "place.kurvo";
     CHECK(kurvoctl("scan '" + t.path() + "' --save '" + file + "' --json").status == 0);
     CHECK(exists(file));
-    CHECK(kurvoctl("folders '" + file + "' --depth 3 --json").out == kurvoctl("folders '" + t.path() + "' --depth 3 --json").out);
+    CHECK(kurvoctl("folders '" + file + "' --depth 3 --json").out ==
+          kurvoctl("folders '" + t.path() + "' --depth 3 --json").out);
     CHECK(kurvoctl("largest '" + file + "' --json").out == kurvoctl("largest '" + t.path() + "' --json").out);
     CHECK(kurvoctl("scan '" + t.path() + "' --save /nonexistent/x.kurvo").status == 3);
 }
@@ -131,7 +133,7 @@ TEST_CASE("text for people", "[cli]")
     CHECK(scan.out.find("on disk") != std::string::npos);
     CHECK(scan.out.find(" KiB") != std::string::npos);
     const auto folders = kurvoctl("folders '" + t.path() + "'").out;
-    CHECK(folders.find("a\n") < folders.find("b\n")); // largest first
+    CHECK(folders.find("  a\n") < folders.find("  b\n")); // largest first
     CHECK(kurvoctl("largest '" + t.path() + "'").out.find("hidden") != std::string::npos);
     const auto drives = kurvoctl("drives");
     CHECK(drives.status == 0);
@@ -143,7 +145,9 @@ TEST_CASE("drives as JSON", "[cli]")
     const auto all = kurvoctl("drives --json").lines();
     REQUIRE_FALSE(all.empty());
     CHECK(all[0]["mount_point"] == "/");
-    CHECK(all[0]["total_bytes"].get<std::uint64_t>() == all[0]["used_bytes"].get<std::uint64_t>() + all[0]["reserved_bytes"].get<std::uint64_t>() + all[0]["free_bytes"].get<std::uint64_t>());
+    CHECK(all[0]["total_bytes"].get<std::uint64_t>() == all[0]["used_bytes"].get<std::uint64_t>() +
+                                                            all[0]["reserved_bytes"].get<std::uint64_t>() +
+                                                            all[0]["free_bytes"].get<std::uint64_t>());
 }
 
 TEST_CASE("several paths give several objects", "[cli]")
@@ -200,7 +204,8 @@ TEST_CASE("a scan that could not read everything says so and exits with 1", "[cl
     REQUIRE(::chmod(out.path().c_str(), 0777) == 0);
     const auto program = std::string(KURVOCTL);
     const auto status = asNobody([&] {
-        const auto command = program + " scan '" + t.path() + "' --json >'" + (out / "out") + "' 2>'" + (out / "err") + "'";
+        const auto command =
+            program + " scan '" + t.path() + "' --json >'" + (out / "out") + "' 2>'" + (out / "err") + "'";
         const int ran = std::system(command.c_str());
         return WIFEXITED(ran) && WEXITSTATUS(ran) == 1;
     });

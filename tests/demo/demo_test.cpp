@@ -67,7 +67,8 @@ TEST_CASE("the stories of the demo are in it", "[demo]")
     CHECK(june.isHidden(at("/home/warden/.cache/tide-maps")));
     CHECK(june.apparent(at("/var/lib/recorder/ring.buf")) > 10 * june.disk(at("/var/lib/recorder/ring.buf")));
     CHECK(june.files(at("/home/warden/Nest camera")) > 90000);
-    CHECK(june.apparent(at("/home/ringing/Recordings copy/2025-autumn")) == june.apparent(at("/home/warden/Recordings/2025-autumn")));
+    CHECK(june.apparent(at("/home/ringing/Recordings copy/2025-autumn")) ==
+          june.apparent(at("/home/warden/Recordings/2025-autumn")));
     // The survey moved in April, with its inodes.
     CHECK(sizeOf(2, "/home/warden/Desktop/Gull survey") == sizeOf(3, "/home/ringing/Surveys/Gull survey"));
     CHECK(sizeOf(3, "/home/warden/Desktop/Gull survey") == 0);

@@ -95,13 +95,13 @@ UserFolders TestFolder::user() const
 
 bool exists(const std::string& path)
 {
-    struct stat s {};
+    struct stat s { };
     return ::lstat(path.c_str(), &s) == 0;
 }
 
 bool isLink(const std::string& path)
 {
-    struct stat s {};
+    struct stat s { };
     return ::lstat(path.c_str(), &s) == 0 && S_ISLNK(s.st_mode);
 }
 
@@ -122,7 +122,7 @@ void writeAll(const std::string& path, const std::string& content)
 
 std::uint64_t inodeOf(const std::string& path)
 {
-    struct stat s {};
+    struct stat s { };
     must(::lstat(path.c_str(), &s) == 0, path);
     return s.st_ino;
 }
@@ -190,7 +190,7 @@ namespace {
 
 struct RawEntry {
     std::string path;
-    struct stat stat {};
+    struct stat stat { };
 };
 
 void collect(const std::string& folder, std::vector<RawEntry>& out, std::uint64_t& unreadable)
@@ -230,7 +230,7 @@ Recount recount(const std::string& root)
     std::vector<RawEntry> entries;
     collect(root, entries, result.unreadable);
     std::sort(entries.begin(), entries.end(), [](const RawEntry& a, const RawEntry& b) { return a.path < b.path; });
-    struct stat top {};
+    struct stat top { };
     ::lstat(root.c_str(), &top);
     result.folders[root].disk = static_cast<std::uint64_t>(top.st_blocks) * 512;
     std::set<std::pair<dev_t, ino_t>> seen;

@@ -61,11 +61,12 @@ private:
     std::string path_;
 };
 
-/// Runs `work` in a child process as the user nobody (when this process is root) and returns its exit status: 0 when `work`
-/// returned true.
+/// Runs `work` in a child process as the user nobody (when this process is root) and returns its exit status: 0 when
+/// `work` returned true.
 int asNobody(const std::function<bool()>& work);
 
-/// The figures of a folder worked out the slow and obvious way, with lstat and sorted paths; shares no code with the scan.
+/// The figures of a folder worked out the slow and obvious way, with lstat and sorted paths; shares no code with the
+/// scan.
 struct Recount {
     struct Totals {
         std::uint64_t files = 0, folders = 0, apparent = 0, disk = 0;

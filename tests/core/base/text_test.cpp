@@ -35,7 +35,7 @@ TEST_CASE("names are shown without anything that could disguise them", "[text]")
     CHECK(displayText("line\nbreak") == "line\xE2\x8F\x8E"s + "break");
     CHECK(displayText("tab\there") == "tab\xEF\xBF\xBDhere");
     CHECK(displayText("\x7F") == "\xEF\xBF\xBD");
-    CHECK(displayText("\xC2\x85") == "\xEF\xBF\xBD");                         // a C1 control
+    CHECK(displayText("\xC2\x85") == "\xEF\xBF\xBD");                                   // a C1 control
     CHECK(displayText("harmless\xE2\x80\xAEgpj.exe") == "harmless\xEF\xBF\xBDgpj.exe"); // right-to-left override
     CHECK(displayText("\xE2\x81\xA7x") == "\xEF\xBF\xBDx");
     CHECK(displayText("").empty());

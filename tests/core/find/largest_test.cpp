@@ -18,7 +18,9 @@ TEST_CASE("the largest files of random trees, in order, whatever the count", "[f
             if (!tree->isFolder(n))
                 all.emplace_back(tree->disk(n), tree->path(n));
         });
-        std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.first != b.first ? a.first > b.first : a.second < b.second; });
+        std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+            return a.first != b.first ? a.first > b.first : a.second < b.second;
+        });
         for (const std::size_t count : {std::size_t{0}, std::size_t{1}, std::size_t{7}, all.size(), all.size() + 5}) {
             const auto found = largestFiles(*tree, count);
             REQUIRE(found.size() == std::min(count, all.size()));
@@ -30,7 +32,8 @@ TEST_CASE("the largest files of random trees, in order, whatever the count", "[f
 
 TEST_CASE("only what lies below is looked at", "[find]")
 {
-    const auto tree = plant(folder("/p", {file("huge", 99999), folder("in", {file("a", 10), file(".b", 20000)}), folder(".h", {file("c", 50000)})}));
+    const auto tree = plant(folder("/p", {file("huge", 99999), folder("in", {file("a", 10), file(".b", 20000)}),
+                                          folder(".h", {file("c", 50000)})}));
     const auto in = *tree->find("/p/in");
     CHECK(tree->path(largestFiles(*tree, 1, in)[0]) == "/p/in/.b");
     CHECK(tree->path(largestHiddenFile(*tree)) == "/p/.h/c");

@@ -128,7 +128,8 @@ TEST_CASE("carrying out puts the items into the trash and undo brings them back"
     s.planItem("file");
     s.planItem("folder");
     std::vector<StepProgress> seen;
-    const auto results = carryOut(s.plan.items(), *s.tree, s.user, {}, [&seen](const StepProgress& p) { seen.push_back(p); });
+    const auto results =
+        carryOut(s.plan.items(), *s.tree, s.user, {}, [&seen](const StepProgress& p) { seen.push_back(p); });
     REQUIRE(results.size() == 2);
     REQUIRE((results[0].outcome && results[1].outcome));
     CHECK(namesIn(s.t / "place") == std::vector<std::string>{"keep"});
@@ -237,8 +238,8 @@ TEST_CASE("without permission nothing is moved and the reason is given", "[plan]
     user.uid = 65534;
     const auto status = asNobody([&] {
         const auto results = carryOut(s.plan.items(), *s.tree, user, {}, [](const StepProgress&) {});
-        return !results[0].outcome && results[0].outcome.error().kind == ErrorKind::NoPermission && exists(s.t / "place/locked/file") &&
-               namesIn(user.data + "/Trash/info").empty();
+        return !results[0].outcome && results[0].outcome.error().kind == ErrorKind::NoPermission &&
+               exists(s.t / "place/locked/file") && namesIn(user.data + "/Trash/info").empty();
     });
     CHECK(status == (geteuid() == 0 ? 0 : status));
     CHECK(readAll(s.t / "place/locked/file") == "x");
@@ -250,7 +251,8 @@ TEST_CASE("nothing outside the plan is ever touched", "[plan][property]")
     for (unsigned seed = 1; seed <= 12; ++seed) {
         Scene s;
         for (unsigned i = 0; i < 40; ++i)
-            s.t.text("place/d" + std::to_string(i % 5) + "/e" + std::to_string(i % 3) + "/f" + std::to_string(i), std::string(i * 13 * seed % 999, 'x'));
+            s.t.text("place/d" + std::to_string(i % 5) + "/e" + std::to_string(i % 3) + "/f" + std::to_string(i),
+                     std::string(i * 13 * seed % 999, 'x'));
         s.scanPlace();
         std::set<std::string> planned;
         for (NodeId n = 1; n < s.tree->store().size(); ++n)
@@ -260,7 +262,8 @@ TEST_CASE("nothing outside the plan is ever touched", "[plan][property]")
         for (const auto& r : s.run())
             CHECK(r.outcome);
         std::erase_if(expected.files, [&](const Recount::File& f) {
-            return std::any_of(s.plan.items().begin(), s.plan.items().end(), [&](const PlanItem& i) { return f.path == i.path || f.path.starts_with(i.path + "/"); });
+            return std::any_of(s.plan.items().begin(), s.plan.items().end(),
+                               [&](const PlanItem& i) { return f.path == i.path || f.path.starts_with(i.path + "/"); });
         });
         CHECK(recount(s.t / "place").files == expected.files);
     }

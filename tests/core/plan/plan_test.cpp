@@ -16,7 +16,8 @@ const std::string ownData = "/home/warden/.local/share/kurvo";
 
 std::shared_ptr<const FileTree> place()
 {
-    return plant(folder("/place", {folder("a", {file("x", 30 * K), folder("b", {file("y", 20 * K)})}), file("z", 10 * K)}));
+    return plant(
+        folder("/place", {folder("a", {file("x", 30 * K), folder("b", {file("y", 20 * K)})}), file("z", 10 * K)}));
 }
 
 } // namespace
@@ -88,7 +89,8 @@ TEST_CASE("a file with further links outside the plan frees nothing", "[plan][li
         return s;
     };
     // inode 5: two links, both in the place; inode 6: three links, one of them elsewhere
-    const auto tree = plant(folder("/p", {folder("mon", {linked("a", 5, 2), linked("b", 6, 3)}), folder("tue", {linked("a", 5, 2), linked("b", 6, 3)}), file("c", K)}));
+    const auto tree = plant(folder("/p", {folder("mon", {linked("a", 5, 2), linked("b", 6, 3)}),
+                                          folder("tue", {linked("a", 5, 2), linked("b", 6, 3)}), file("c", K)}));
     Plan plan;
     REQUIRE(plan.add(*tree, *tree->find("/p/mon"), warden, ownData));
     CHECK(plan.plannedBytes() == 20 * K);
@@ -103,10 +105,38 @@ TEST_CASE("a file with further links outside the plan frees nothing", "[plan][li
 
 TEST_CASE("what the system needs is protected, with the reason", "[plan][guard]")
 {
-    for (const auto* path : {"/", "/bin", "/bin/sh", "/boot/vmlinuz", "/etc", "/etc/passwd", "/lib/modules", "/lib64", "/usr", "/usr/bin/env",
-                             "/usr/share/doc", "/home", "/home/warden", "/home/guest", "/root", "/var", "/var/log", "/var/lib", "/var/lib/dpkg/status",
-                             "/proc/1", "/sys", "/dev/sda", "/run/user", "/opt", "/srv", "/tmp", "/media", "/mnt", "/usr/local",
-                             "/home/warden/.local/share/kurvo", "/home/warden/.local/share/kurvo/snapshots/x.kurvo", "/home/warden/.local",
+    for (const auto* path : {"/",
+                             "/bin",
+                             "/bin/sh",
+                             "/boot/vmlinuz",
+                             "/etc",
+                             "/etc/passwd",
+                             "/lib/modules",
+                             "/lib64",
+                             "/usr",
+                             "/usr/bin/env",
+                             "/usr/share/doc",
+                             "/home",
+                             "/home/warden",
+                             "/home/guest",
+                             "/root",
+                             "/var",
+                             "/var/log",
+                             "/var/lib",
+                             "/var/lib/dpkg/status",
+                             "/proc/1",
+                             "/sys",
+                             "/dev/sda",
+                             "/run/user",
+                             "/opt",
+                             "/srv",
+                             "/tmp",
+                             "/media",
+                             "/mnt",
+                             "/usr/local",
+                             "/home/warden/.local/share/kurvo",
+                             "/home/warden/.local/share/kurvo/snapshots/x.kurvo",
+                             "/home/warden/.local",
                              "/home/warden/.local/share/Trash"}) {
         INFO(path);
         const auto reason = protectionOf(path, warden, ownData);
@@ -118,9 +148,11 @@ TEST_CASE("what the system needs is protected, with the reason", "[plan][guard]"
 
 TEST_CASE("what people fill drives with is not protected", "[plan][guard]")
 {
-    for (const auto* path : {"/home/warden/.cache", "/home/warden/Recordings", "/var/log/recorder.log", "/var/cache/packages", "/opt/plotter",
-                             "/usr/local/share/maps", "/home/guest/Downloads", "/media/warden/skerry-archive", "/swapfile", "/etcetera", "/homes",
-                             "/home/warden/.local/share/mail", "/home/warden/.local/share/Trash/files/x", "/var/lib/dumps"}) {
+    for (const auto* path :
+         {"/home/warden/.cache", "/home/warden/Recordings", "/var/log/recorder.log", "/var/cache/packages",
+          "/opt/plotter", "/usr/local/share/maps", "/home/guest/Downloads", "/media/warden/skerry-archive", "/swapfile",
+          "/etcetera", "/homes", "/home/warden/.local/share/mail", "/home/warden/.local/share/Trash/files/x",
+          "/var/lib/dumps"}) {
         INFO(path);
         CHECK_FALSE(protectionOf(path, warden, ownData));
     }

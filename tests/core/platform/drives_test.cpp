@@ -36,7 +36,8 @@ TEST_CASE("a drive that is mounted shows up once, whatever is bound to it", "[dr
     };
     CHECK(count(stick.path()) == 1);
     const auto drives = *readDrives();
-    const auto found = std::find_if(drives.begin(), drives.end(), [&](const Drive& d) { return d.mountPoint == stick.path(); });
+    const auto found =
+        std::find_if(drives.begin(), drives.end(), [&](const Drive& d) { return d.mountPoint == stick.path(); });
     REQUIRE(found != drives.end());
     CHECK(found->name == "FIELD");
     CHECK(found->filesystem == "tmpfs");

@@ -47,15 +47,16 @@ void compare(const FileTree& tree, const Recount& expected)
     REQUIRE(largest.size() == expected.files.size());
     for (std::size_t i = 0; i < largest.size(); ++i) {
         const auto node = largest[i];
-        CHECK(Recount::File{tree.path(node), tree.disk(node), tree.apparent(node), tree.store().modified(node), tree.isHidden(node)} ==
-              expected.files[i]);
+        CHECK(Recount::File{tree.path(node), tree.disk(node), tree.apparent(node), tree.store().modified(node),
+                            tree.isHidden(node)} == expected.files[i]);
     }
 }
 
 /// Odd names, links of both kinds, holes, special files, dates far away, hidden things.
 void makeEverything(const TestFolder& t)
 {
-    for (const std::string name : {"space in name", "line\nbreak", "-dash", "*glob?[x]", "\xff\xfe", "half-\xe2\x82", "…", "..."})
+    for (const std::string name :
+         {"space in name", "line\nbreak", "-dash", "*glob?[x]", "\xff\xfe", "half-\xe2\x82", "…", "..."})
         t.file("names/" + name, 100);
     t.file("names/" + std::string(255, 'n'), 10);
     t.text(std::string("names/dir-\xc0\xaf") + "/inside", "x");
@@ -197,8 +198,9 @@ TEST_CASE("what may not be read is counted and named", "[scan]")
             return false;
         const auto& tree = *result->tree;
         return result->unreadableList[0].path == t / "locked" && result->unreadableList[0].sysError == EACCES &&
-               result->unreadableList[1].path == t / "names-only/file" && tree.store().has(*tree.find(t / "locked"), FlagUnreadable) &&
-               tree.sums(rootNode).unreadable == 2 && tree.find(t / "open/file").has_value() && tree.sums(rootNode).files == 1;
+               result->unreadableList[1].path == t / "names-only/file" &&
+               tree.store().has(*tree.find(t / "locked"), FlagUnreadable) && tree.sums(rootNode).unreadable == 2 &&
+               tree.find(t / "open/file").has_value() && tree.sums(rootNode).files == 1;
     });
     CHECK(status == 0);
     REQUIRE(::chmod((t / "locked").c_str(), 0755) == 0);
@@ -317,7 +319,8 @@ TEST_CASE("a tree that changes under the scan does no harm", "[scan]")
                 break;
             case 1:
                 fs::remove(t / ("d" + std::to_string((n - 1) % 60)), ignored);
-                fs::rename(t / ("d" + std::to_string((n - 1) % 60) + ".away"), t / ("d" + std::to_string((n - 1) % 60)), ignored);
+                fs::rename(t / ("d" + std::to_string((n - 1) % 60) + ".away"), t / ("d" + std::to_string((n - 1) % 60)),
+                           ignored);
                 break;
             case 2:
                 fs::remove_all(victim + "/e1", ignored);

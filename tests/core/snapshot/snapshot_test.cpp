@@ -38,9 +38,10 @@ std::string describe(const FileTree& tree)
     const auto& s = tree.store();
     tree.forEachBelow(rootNode, [&](NodeId n) {
         auto line = tree.path(n);
-        for (const auto number : {static_cast<std::uint64_t>(s.kind(n)), tree.disk(n), tree.apparent(n), s.ownDisk(n), s.ownApparent(n), s.inode(n),
-                                  static_cast<std::uint64_t>(s.modified(n)), std::uint64_t{s.modifiedNs(n)}, std::uint64_t{s.owner(n)}, s.device(n),
-                                  std::uint64_t{s.flags(n)}, std::uint64_t{s.type(n)}})
+        for (const auto number :
+             {static_cast<std::uint64_t>(s.kind(n)), tree.disk(n), tree.apparent(n), s.ownDisk(n), s.ownApparent(n),
+              s.inode(n), static_cast<std::uint64_t>(s.modified(n)), std::uint64_t{s.modifiedNs(n)},
+              std::uint64_t{s.owner(n)}, s.device(n), std::uint64_t{s.flags(n)}, std::uint64_t{s.type(n)}})
             line += " " + std::to_string(number);
         if (s.has(n, FlagLinked) && !s.isFolder(n))
             line += " links " + std::to_string(s.linkSets()[s.linkSetOf(n)].links);

@@ -25,7 +25,8 @@ Sapling linked(std::string name, std::uint64_t inode, std::uint32_t links, std::
 std::shared_ptr<const FileTree> house()
 {
     return plant(folder("/house", {folder(".cache", {file("tiles.db", 90 * K), folder("deep", {file("x", 5 * K)})}),
-                                   folder("papers", {file("a.odt", 10 * K), file(".lock", 1 * K)}), file("film.mkv", 40 * K), folder("empty", {})}));
+                                   folder("papers", {file("a.odt", 10 * K), file(".lock", 1 * K)}),
+                                   file("film.mkv", 40 * K), folder("empty", {})}));
 }
 
 } // namespace
@@ -52,7 +53,8 @@ TEST_CASE("sums are those of everything below", "[tree]")
 
 TEST_CASE("children are sorted by the measure, equal ones by name", "[tree]")
 {
-    const auto tree = plant(folder("/p", {file("b", 5), file("a", 5), folder("many", {file("1", 0), file("2", 0)}), file("big", 99)}));
+    const auto tree = plant(
+        folder("/p", {file("b", 5), file("a", 5), folder("many", {file("1", 0), file("2", 0)}), file("big", 99)}));
     const auto names = [&](Measure measure) {
         std::string all;
         for (const auto child : tree->sortedChildren(rootNode, measure))
@@ -85,7 +87,8 @@ TEST_CASE("paths are found, and what is not there is not", "[tree]")
 
 TEST_CASE("a file with several links counts once, at its first path in byte order", "[tree][links]")
 {
-    const auto tree = plant(folder("/p", {folder("b", {linked("original", 5, 3)}), folder("a", {linked("first", 5, 3)}), linked("zz", 5, 3)}));
+    const auto tree = plant(folder(
+        "/p", {folder("b", {linked("original", 5, 3)}), folder("a", {linked("first", 5, 3)}), linked("zz", 5, 3)}));
     const auto first = *tree->find("/p/a/first"), original = *tree->find("/p/b/original"), last = *tree->find("/p/zz");
     CHECK(tree->disk(rootNode) == 10 * K);
     CHECK(tree->sums(rootNode).files == 3);
@@ -102,7 +105,8 @@ TEST_CASE("a file with several links counts once, at its first path in byte orde
 
 TEST_CASE("without its counted path a linked file counts at the next", "[tree][links]")
 {
-    const auto tree = plant(folder("/p", {folder("a", {linked("first", 5, 2)}), folder("b", {linked("second", 5, 2)}), file("x", K)}));
+    const auto tree = plant(
+        folder("/p", {folder("a", {linked("first", 5, 2)}), folder("b", {linked("second", 5, 2)}), file("x", K)}));
     const auto a = *tree->find("/p/a");
     const FileTree without(tree->sharedStore(), {a});
     CHECK(without.disk(*tree->find("/p/b")) == 10 * K);
@@ -116,7 +120,8 @@ TEST_CASE("without its counted path a linked file counts at the next", "[tree][l
 TEST_CASE("taking items out leaves ids and everything else as they were", "[tree]")
 {
     const auto tree = house();
-    const auto cache = *tree->find("/house/.cache"), film = *tree->find("/house/film.mkv"), papers = *tree->find("/house/papers");
+    const auto cache = *tree->find("/house/.cache"), film = *tree->find("/house/film.mkv"),
+               papers = *tree->find("/house/papers");
     const FileTree without(tree->sharedStore(), {cache, film});
     CHECK(without.disk(rootNode) == 11 * K);
     CHECK(without.sums(rootNode).hiddenDisk == K);
@@ -171,7 +176,9 @@ TEST_CASE("sums of random trees agree with an obvious recount, with and without 
 
 TEST_CASE("following the weight goes down while one folder holds most", "[tree]")
 {
-    const auto tree = plant(folder("/p", {folder("heavy", {folder("heavier", {file("a", 50 * K), file("b", 45 * K)}), file("c", K)}), file("d", 2 * K)}));
+    const auto tree =
+        plant(folder("/p", {folder("heavy", {folder("heavier", {file("a", 50 * K), file("b", 45 * K)}), file("c", K)}),
+                            file("d", 2 * K)}));
     CHECK(followTheWeight(*tree, rootNode, Measure::Disk) == *tree->find("/p/heavy/heavier"));
     CHECK(followTheWeight(*tree, rootNode, Measure::Disk, 0.98) == rootNode);
     CHECK(followTheWeight(*tree, *tree->find("/p/heavy/heavier"), Measure::Disk) == *tree->find("/p/heavy/heavier"));

@@ -74,8 +74,8 @@ TEST_CASE("numbers too large for the narrow columns are kept exactly", "[tree]")
 {
     NodeStore store("/");
     NodeStore::NameWriter names(store);
-    const std::int64_t times[] = {INT64_MIN, -(std::int64_t{1} << 33) - 1, -(std::int64_t{1} << 33), -2147483648, 0, 4102444800,
-                                  (std::int64_t{1} << 33) - 1, std::int64_t{1} << 33, INT64_MAX};
+    const std::int64_t times[] = {INT64_MIN,  -(std::int64_t{1} << 33) - 1, -(std::int64_t{1} << 33), -2147483648, 0,
+                                  4102444800, (std::int64_t{1} << 33) - 1,  std::int64_t{1} << 33,    INT64_MAX};
     const std::uint64_t sizes[] = {0, 1, UINT32_MAX, std::uint64_t{UINT32_MAX} + 1, INT64_MAX};
     std::vector<NewNode> children;
     for (const auto time : times)
@@ -102,7 +102,8 @@ TEST_CASE("folders and special files have no apparent size", "[tree]")
 {
     NodeStore store("/");
     NodeStore::NameWriter names(store);
-    for (const auto kind : {EntryKind::Folder, EntryKind::Fifo, EntryKind::Socket, EntryKind::BlockDevice, EntryKind::CharacterDevice}) {
+    for (const auto kind :
+         {EntryKind::Folder, EntryKind::Fifo, EntryKind::Socket, EntryKind::BlockDevice, EntryKind::CharacterDevice}) {
         NewNode children[] = {node("n", kind)};
         children[0].stat.size = 4096;
         NodeStore one("/");

@@ -82,7 +82,8 @@ TEST_CASE("the table of types is in order", "[types]")
 
 TEST_CASE("the mix of families adds up", "[types]")
 {
-    const auto tree = plant(folder("/p", {file("a.flac", 4096), file("b.flac", 4096), folder("sub", {file("c.jpg", 40960)}), file("d", 512)}));
+    const auto tree = plant(folder(
+        "/p", {file("a.flac", 4096), file("b.flac", 4096), folder("sub", {file("c.jpg", 40960)}), file("d", 512)}));
     const auto mix = familyMix(*tree, rootNode);
     CHECK(mix.total == tree->disk(rootNode));
     CHECK(mix.disk[static_cast<std::size_t>(Family::Audio)] == 8192);
@@ -99,6 +100,7 @@ TEST_CASE("the mix of families adds up", "[types]")
         CHECK(familyMix(*random, rootNode).total == random->disk(rootNode));
         const auto all = familyMix(*random, rootNode);
         if (all.total > 0)
-            CHECK(all.disk[static_cast<std::size_t>((*families)[0])] == all.disk[static_cast<std::size_t>(all.largest())]);
+            CHECK(all.disk[static_cast<std::size_t>((*families)[0])] ==
+                  all.disk[static_cast<std::size_t>(all.largest())]);
     }
 }
