@@ -269,8 +269,8 @@ DescentView::DescentView(Session& session, QWidget* parent)
     for (const auto signal : {&Session::treeChanged, &Session::measureChanged})
         connect(&session_, signal, this, &DescentView::refreshAgain);
     connect(&session_, &Session::selectionChanged, this, &DescentView::showSelection);
-    for (const auto signal : {&Session::planChanged, &Session::hoverChanged})
-        connect(&session_, signal, list_->viewport(), qOverload<>(&QWidget::update));
+    connect(&session_, &Session::planChanged, list_->viewport(), qOverload<>(&QWidget::update));
+    connect(&session_, &Session::hoverChanged, this, &DescentView::showHover);
     refresh(true);
 }
 
@@ -324,6 +324,17 @@ void DescentView::showSelection()
         list_->setCurrentIndex({});
     }
     following_ = false;
+}
+
+void DescentView::showHover()
+{
+    const int row = session_.hover() == noNode ? -1 : model_->rowOf(session_.hover());
+    if (row == hoverRow_)
+        return;
+    for (const int changed : {hoverRow_, row})
+        if (changed >= 0)
+            list_->update(model_->index(changed));
+    hoverRow_ = row;
 }
 
 void DescentView::open(const QModelIndex& index)

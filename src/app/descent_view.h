@@ -85,6 +85,7 @@ private:
     void refresh(bool withRest);
     void refreshAgain() { refresh(withRest_); }
     void showSelection();
+    void showHover();
     void open(const QModelIndex& index);
 
     Session& session_;
@@ -94,6 +95,7 @@ private:
     QFrame* callout_;
     QLabel* calloutText_;
     QPushButton* follow_;
+    int hoverRow_ = -1;
     bool withRest_ = true;
     bool following_ = false; ///< the list changes because the session did
 };

@@ -34,8 +34,7 @@ TreemapView::TreemapView(Session& session, QWidget* parent) : QWidget(parent), s
     });
     connect(&session_, &Session::hoverChanged, this, [this] {
         const auto* place = session_.place();
-        hoverTile_ = place && session_.hover() != noNode ? map_.tileOf(*place->tree, session_.hover()) : -1;
-        update();
+        setHoverTile(place && session_.hover() != noNode ? map_.tileOf(*place->tree, session_.hover()) : -1);
     });
 }
 
@@ -79,12 +78,14 @@ void TreemapView::outline(QPainter& painter, const Rect& r) const
     painter.drawRect(rect.adjusted(1, 1, -1, -1));
 }
 
-void TreemapView::paintEvent(QPaintEvent*)
+void TreemapView::paintEvent(QPaintEvent* e)
 {
     if (imageStale_)
         repaintImage();
     QPainter painter(this);
-    painter.drawImage(QPoint(0, 0), image_);
+    const auto ratio = image_.devicePixelRatioF();
+    const QRectF part = e->rect();
+    painter.drawImage(part, image_, QRectF(part.topLeft() * ratio, part.size() * ratio));
     const auto* place = session_.place();
     if (!place)
         return;
@@ -151,10 +152,20 @@ void TreemapView::mouseMoveEvent(QMouseEvent* e)
     const int tile = map_.tileAt(e->position().x(), e->position().y());
     const auto node = tile > 0 ? nodeOf(tile) : noNode;
     session_.setHover(node);
-    if (tile != hoverTile_) {
-        hoverTile_ = tile; // a rest tile and its folder are the same node
-        update();
-    }
+    setHoverTile(tile); // a rest tile and its folder are the same node
+}
+
+void TreemapView::setHoverTile(int tile)
+{
+    if (tile == hoverTile_)
+        return;
+    // Only the two tiles are painted anew: a hover costs the same on a picture of any size.
+    for (const int changed : {hoverTile_, tile})
+        if (changed > 0 && changed < static_cast<int>(map_.tiles().size())) {
+            const auto& r = map_.tiles()[static_cast<std::size_t>(changed)].rect;
+            update(QRectF(r.x, r.y, r.width, r.height).toAlignedRect().adjusted(-1, -1, 1, 1));
+        }
+    hoverTile_ = tile;
 }
 
 void TreemapView::leaveEvent(QEvent*)

@@ -55,6 +55,7 @@ protected:
 private:
     void layOut();
     void repaintImage();
+    void setHoverTile(int tile);
     void enter(int tile);
     void walk(int dx, int dy);
     NodeId nodeOf(int tile) const;
