@@ -143,7 +143,11 @@ ClearStage::ClearStage(Session& session, QWidget* parent)
     layout->addLayout(left, 1);
     layout->addWidget(rightBox);
 
-    connect(carryOut_, &QPushButton::clicked, &session_, &Session::carryOutPlan);
+    setFocusPolicy(Qt::StrongFocus);
+    connect(carryOut_, &QPushButton::clicked, this, [this] {
+        setFocus(); // the button is about to be disabled and must not pass the focus on to anything
+        session_.carryOutPlan();
+    });
     connect(check_, &QPushButton::clicked, &session_, &Session::checkPlan);
     connect(stop_, &QPushButton::clicked, &session_, &Session::stopPlanJob);
     connect(list_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
@@ -197,14 +201,16 @@ void ClearStage::refresh()
         checked_->setText(states.join(QStringLiteral(", ")));
         carryOut_->setText(tr("Put %1 into the trash").arg(itemsText(place->plan.items().size() - held, "item")));
     } else {
-        title_->setText(tr("Nothing is planned"));
+        const bool done = place && !place->runs.empty();
+        title_->setText(done ? tr("Nothing more is planned") : tr("Nothing is planned"));
         checked_->clear();
         carryOut_->setText(tr("Put into the trash"));
         emptyText_->setText(
-            place
-                ? tr("Select something in Explore and press Delete to put it on the plan. Nothing happens to it until "
-                     "you carry the plan out here.")
-                : tr("Scan a drive or a folder first. What you then put on the plan in Explore will be listed here."));
+            !place ? tr("Scan a drive or a folder first. What you then put on the plan in Explore will be listed here.")
+            : place->bytesInTrash() > 0
+                ? tr("What was put into the trash stands on the right. Undo takes it back; its space is free once the trash is emptied.")
+                : tr("Select something in Explore and press Delete to put it on the plan. Nothing happens to it until "
+                     "you carry the plan out here."));
     }
     driveName_->setText(
         place ? (place->info.mountPoint.empty() ? tr("drive") : tr("drive at %1").arg(toText(place->info.mountPoint)))

@@ -80,7 +80,7 @@ void Legend::paintEvent(QPaintEvent*)
 
 ExploreStage::ExploreStage(Session& session, QWidget* parent)
     : QWidget(parent), session_(session), stack_(new QStackedWidget), descent_(new DescentView(session)),
-      treemap_(new TreemapView(session)), dossier_(new Dossier(session)), trail_(new QLabel)
+      treemap_(new TreemapView(session)), dossier_(new Dossier(session)), trail_(new CutLabel(13))
 {
     // Before anything is open
     auto* empty = new QWidget;
@@ -110,7 +110,6 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
     middle->setSpacing(6);
     auto* bar = new QHBoxLayout;
     bar->setSpacing(6);
-    trail_->setProperty("role", "second");
     trail_->setObjectName("trail");
     bar->addWidget(trail_, 1);
     auto* measures = new QButtonGroup(this);
@@ -157,9 +156,7 @@ void ExploreStage::refresh()
     stack_->setCurrentIndex(place ? 1 : 0);
     if (!place)
         return;
-    const auto path = toText(place->tree->path(place->focus));
-    trail_->setText(cutMiddle(path, fontOf(13), std::max(120, treemap_->width() - 280)));
-    trail_->setToolTip(path);
+    trail_->setText(toText(place->tree->path(place->focus)));
 }
 
 } // namespace kurvo::app

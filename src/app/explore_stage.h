@@ -5,6 +5,7 @@
 #include <QStackedWidget>
 #include <QWidget>
 
+#include "app/cut_label.h"
 #include "app/descent_view.h"
 #include "app/dossier.h"
 #include "app/treemap_view.h"
@@ -49,7 +50,7 @@ private:
     DescentView* descent_;
     TreemapView* treemap_;
     Dossier* dossier_;
-    QLabel* trail_;
+    CutLabel* trail_;
 };
 
 } // namespace kurvo::app

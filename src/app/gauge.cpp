@@ -119,7 +119,7 @@ std::vector<GaugeBar::Segment> gaugeSegments(const Place& place)
 }
 
 Gauge::Gauge(Session& session, QWidget* parent)
-    : QFrame(parent), session_(session), place_(new QPushButton), facts_(new QLabel), bar_(new GaugeBar),
+    : QFrame(parent), session_(session), place_(new QPushButton), facts_(new CutLabel(11)), bar_(new GaugeBar),
       free_(new QLabel), note_(new QLabel), emptyTrash_(new QPushButton(tr("empty trash…")))
 {
     setProperty("role", "panel");
@@ -131,8 +131,7 @@ Gauge::Gauge(Session& session, QWidget* parent)
     place_->setObjectName("place");
     place_->setMenu(new QMenu(place_));
     connect(place_->menu(), &QMenu::aboutToShow, this, &Gauge::fillPlaceMenu);
-    facts_->setProperty("role", "small");
-    facts_->setContentsMargins(4, 0, 0, 0);
+    facts_->setContentsMargins(1, 0, 0, 0);
     left->setSpacing(0);
     left->addStretch();
     left->addWidget(place_, 0, Qt::AlignLeft);
@@ -223,17 +222,14 @@ void Gauge::update()
     const auto& info = place->info;
     const auto name = cutMiddle(toText(info.placeName), fontOf(15, QFont::DemiBold), 200);
     place_->setText(name + QStringLiteral("  ▾"));
-    QStringList facts;
-    facts << toText(info.place);
-    if (!info.filesystem.empty())
+    QStringList facts{QString()};
+    if (!info.filesystem.empty() && place->wholeDrive)
         facts << toText(info.filesystem);
     facts << (place->fromSnapshot ? tr("snapshot of %1").arg(whenText(info.taken))
                                   : tr("scanned %1").arg(whenText(info.taken)));
     if (info.partial)
         facts << tr("partial");
-    const auto line = facts.join(QStringLiteral(" · "));
-    facts_->setText(cutMiddle(line, fontOf(11), 240));
-    facts_->setToolTip(line);
+    facts_->setText(toText(info.place), facts.join(QStringLiteral(" · ")));
     bar_->setSegments(gaugeSegments(*place));
 
     const auto trash = place->bytesInTrash();

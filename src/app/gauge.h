@@ -9,6 +9,7 @@
 
 #include <vector>
 
+#include "app/cut_label.h"
 #include "app/session.h"
 
 namespace kurvo::app {
@@ -53,7 +54,7 @@ private:
 
     Session& session_;
     QPushButton* place_;
-    QLabel* facts_;
+    CutLabel* facts_;
     GaugeBar* bar_;
     QLabel* free_;
     QLabel* note_;

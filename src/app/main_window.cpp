@@ -45,17 +45,12 @@ MainWindow::MainWindow(AppFolders folders)
     resize(1280, 800);
     setAcceptDrops(true);
 
-    auto* noticeBox = new QWidget;
-    auto* noticeLayout = new QVBoxLayout(noticeBox);
-    noticeLayout->setContentsMargins(12, 0, 12, 6);
-    noticeLayout->addWidget(notice_);
     stages_->addWidget(scan_);
     stages_->addWidget(explore_);
     stages_->addWidget(clear_);
     auto* content = new QVBoxLayout;
     content->setSpacing(0);
     content->addWidget(stages_, 1);
-    content->addWidget(noticeBox);
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
     middle->addWidget(rail_);
@@ -70,6 +65,7 @@ MainWindow::MainWindow(AppFolders folders)
     layout->addLayout(middle, 1);
     layout->addWidget(pointer_);
     setCentralWidget(central);
+    notice_->setParent(central); // over the stage, so that no view jumps when something is said
 
     makeActions();
     connect(rail_, &Rail::stageChosen, this, &MainWindow::setStage);
@@ -186,6 +182,12 @@ void MainWindow::restoreSettings()
     chooseTheme(static_cast<ThemeChoice>(std::clamp(settings_.value("window/theme", 0).toInt(), 0, 2)));
     chooseUnits(settings_.value("window/decimal", false).toBool() ? SizeUnits::Decimal : SizeUnits::Binary);
     session_.setMeasure(static_cast<Measure>(std::clamp(settings_.value("explore/measure", 0).toInt(), 0, 2)));
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event)
+{
+    QMainWindow::resizeEvent(event);
+    notice_->placeAbove(QRect(rail_->width(), 0, width() - rail_->width(), height() - pointer_->height()));
 }
 
 void MainWindow::closeEvent(QCloseEvent* event)

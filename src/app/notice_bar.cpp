@@ -4,6 +4,8 @@
 #include <QHBoxLayout>
 #include <QStyle>
 
+#include <algorithm>
+
 namespace kurvo::app {
 
 NoticeBar::NoticeBar(QWidget* parent) : QFrame(parent), text_(new QLabel)
@@ -37,10 +39,25 @@ void NoticeBar::show(const QString& sentence, Severity severity)
     style()->polish(this);
     setAccessibleName(sentence);
     QFrame::show();
+    place();
+    raise();
     if (severity == Severity::Info)
         timer_.start();
     else
         timer_.stop();
+}
+
+void NoticeBar::placeAbove(const QRect& area)
+{
+    area_ = area;
+    place();
+}
+
+void NoticeBar::place()
+{
+    const int wide = std::min(640, area_.width() - 40);
+    const int high = std::max(sizeHint().height(), layout()->heightForWidth(wide));
+    setGeometry(area_.center().x() - wide / 2, area_.bottom() - high - 10, wide, high);
 }
 
 } // namespace kurvo::app

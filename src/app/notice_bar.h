@@ -16,11 +16,16 @@ class NoticeBar : public QFrame {
 public:
     explicit NoticeBar(QWidget* parent = nullptr);
     void show(const QString& sentence, Severity severity);
+    /// Keeps it at the lower edge of `area`, in the middle.
+    void placeAbove(const QRect& area);
     QString text() const { return text_->text(); }
 
 private:
     QLabel* text_;
+    void place();
+
     QTimer timer_;
+    QRect area_;
 };
 
 } // namespace kurvo::app

@@ -95,7 +95,7 @@ void TreemapView::paintEvent(QPaintEvent* e)
         painter.setFont(fontOf(13));
         const auto& store = place->tree->store();
         const auto text = store.has(place->focus, FlagUnreadable)
-                              ? tr("This folder could not be read. Scan with administrator rights to see into it.")
+                              ? tr("This folder could not be read with your permissions.")
                           : place->tree->countChildren(place->focus) == 0
                               ? tr("This folder is empty.")
                               : tr("Everything in here has no size by this measure.");
