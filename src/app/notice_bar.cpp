@@ -56,7 +56,7 @@ void NoticeBar::placeAbove(const QRect& area)
 void NoticeBar::place()
 {
     const int wide = std::min(640, area_.width() - 40);
-    const int high = std::max(sizeHint().height(), layout()->heightForWidth(wide));
+    const int high = layout()->totalHeightForWidth(wide);
     setGeometry(area_.center().x() - wide / 2, area_.bottom() - high - 10, wide, high);
 }
 
