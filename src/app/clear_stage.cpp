@@ -161,6 +161,7 @@ ClearStage::ClearStage(Session& session, QWidget* parent)
     for (const auto signal :
          {&Session::placeChanged, &Session::planChanged, &Session::capacityChanged, &Session::treeChanged})
         connect(&session_, signal, this, &ClearStage::refresh);
+    connect(&session_, &Session::planChanged, this, &ClearStage::checkWhatIsNew, Qt::QueuedConnection);
     connect(&session_, &Session::planJobChanged, this, &ClearStage::refreshJob);
     refresh();
     refreshJob();
@@ -169,10 +170,17 @@ ClearStage::ClearStage(Session& session, QWidget* parent)
 void ClearStage::showEvent(QShowEvent* event)
 {
     QWidget::showEvent(event);
-    // What is on the plan is checked without being asked for, as far as it was not yet.
+    checkWhatIsNew();
+}
+
+/// What is on the plan is checked without being asked for, as far as it was not yet.
+void ClearStage::checkWhatIsNew()
+{
     const auto* place = session_.place();
-    if (place && std::any_of(place->plan.items().begin(), place->plan.items().end(),
-                             [place](const PlanItem& i) { return !place->findingFor(i.node); }))
+    if (!place || !isVisible() || session_.planJob())
+        return;
+    const auto& items = place->plan.items();
+    if (std::any_of(items.begin(), items.end(), [place](const PlanItem& i) { return !place->findingFor(i.node); }))
         session_.checkPlan();
 }
 
@@ -208,7 +216,8 @@ void ClearStage::refresh()
         emptyText_->setText(
             !place ? tr("Scan a drive or a folder first. What you then put on the plan in Explore will be listed here.")
             : place->bytesInTrash() > 0
-                ? tr("What was put into the trash stands on the right. Undo takes it back; its space is free once the trash is emptied.")
+                ? tr("What was put into the trash stands on the right. Undo takes it back; its space is free once the "
+                     "trash is emptied.")
                 : tr("Select something in Explore and press Delete to put it on the plan. Nothing happens to it until "
                      "you carry the plan out here."));
     }

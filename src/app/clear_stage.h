@@ -52,6 +52,7 @@ private:
     void refresh();
     void refreshJob();
     void refreshRuns();
+    void checkWhatIsNew();
 
     Session& session_;
     PlanModel* model_;

@@ -174,11 +174,10 @@ void DescentChain::paintEvent(QPaintEvent*)
         if (step.node != rootNode && step.left == 0)
             share = shareText(measured, tree.measured(tree.parent(step.node), measure));
         const QFontMetrics metrics(painter.font());
-        const int shareWidth = steps_.size() == 1
-                                   ? 0
-                                   : std::max(metrics.horizontalAdvance(QStringLiteral("under 1 %")),
-                                              metrics.horizontalAdvance(QStringLiteral("100 %"))) +
-                                         6;
+        const int shareWidth = steps_.size() == 1 ? 0
+                                                  : std::max(metrics.horizontalAdvance(QStringLiteral("under 1 %")),
+                                                             metrics.horizontalAdvance(QStringLiteral("100 %"))) +
+                                                        6;
         drawFigures(painter, line, share);
         drawFigures(painter, line.adjusted(0, 0, -shareWidth, 0), size);
         const int indent = std::min(step.level, 6) * 9;

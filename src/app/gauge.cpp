@@ -99,7 +99,9 @@ void GaugeBar::paintEvent(QPaintEvent*)
 std::vector<GaugeBar::Segment> gaugeSegments(const Place& place)
 {
     const auto& c = place.capacity;
-    const auto seen = place.tree->disk(rootNode);
+    const auto seenAgain = place.bytesInTrashSeen();
+    const auto whole = place.tree->disk(rootNode);
+    const auto seen = whole > seenAgain ? whole - seenAgain : 0;
     const auto planned = std::min(place.bytesToCome(), seen);
     const auto trash = place.bytesInTrash();
     const auto notSeen = c.used > seen + trash ? c.used - seen - trash : 0;

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "core/base/text.h"
+
 namespace kurvo::app {
 
 std::uint64_t Run::bytesIn(ClearedItem::State state) const
@@ -25,6 +27,24 @@ std::uint64_t Place::bytesInTrash() const
     for (const auto& run : runs)
         sum += run.bytesIn(ClearedItem::State::InTrash);
     return sum;
+}
+
+std::uint64_t Place::bytesInTrashSeen() const
+{
+    std::uint64_t sum = 0;
+    for (const auto& run : runs)
+        for (const auto& item : run.items)
+            sum += item.seenAgain && item.state == ClearedItem::State::InTrash ? item.item.disk : 0;
+    return sum;
+}
+
+std::string Place::foreignReason(const std::string& thisHost) const
+{
+    if (info.sample)
+        return "This is sample data: the files do not exist. The practice folder has real ones.";
+    if (fromSnapshot && info.host != thisHost)
+        return "This snapshot was taken on " + displayText(info.host) + "; its files are not on this machine.";
+    return {};
 }
 
 const Finding* Place::findingFor(NodeId node) const

@@ -21,6 +21,8 @@ struct ClearedItem {
     PlanItem item;
     TrashedItem trashed;
     State state = State::InTrash;
+    /// The place was scanned again since, and the trash lies in it: what is in there is among what was seen.
+    bool seenAgain = false;
 };
 
 /// One carrying out of the plan.
@@ -39,6 +41,7 @@ struct Finding {
 };
 
 struct Place {
+    std::uint64_t id = 0; ///< given by Session; jobs find their place again by it
     SnapshotInfo info;
     std::string snapshotFile;  ///< where it was saved or opened from; empty until saved
     bool fromSnapshot = false; ///< opened from a file: the disk may look different by now
@@ -59,7 +62,12 @@ struct Place {
     std::vector<std::pair<NodeId, Finding>> findings;
     std::vector<Run> runs; ///< newest last
 
+    /// What was put into the trash from here and is still there.
     std::uint64_t bytesInTrash() const;
+    /// That part of it which is counted in the tree as well.
+    std::uint64_t bytesInTrashSeen() const;
+    /// Why nothing of this place can be carried out on this machine, as a sentence; empty when it can.
+    std::string foreignReason(const std::string& thisHost) const;
     /// Freed once the plan is carried out and the trash emptied.
     std::uint64_t bytesToCome() const { return plan.freedBytes(*tree); }
     const Finding* findingFor(NodeId node) const;

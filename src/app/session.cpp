@@ -43,7 +43,11 @@ Place describe(const std::string& path, const QString& name)
 
 } // namespace
 
-Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders_(std::move(folders)) { }
+Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders_(std::move(folders))
+{
+    // The threads mostly wait, and one that waits for a slow drive must not hold up the others.
+    QThreadPool::globalInstance()->setMaxThreadCount(16);
+}
 
 Session::~Session()
 {
@@ -78,6 +82,7 @@ void Session::closePlace(std::size_t index)
 
 void Session::addPlace(std::unique_ptr<Place> place)
 {
+    place->id = ++lastPlaceId_;
     // Another look at a place that is open replaces it, unless something is planned or was done there.
     for (std::size_t i = 0; i < places_.size(); ++i) {
         const auto& open = *places_[i];
@@ -91,6 +96,11 @@ void Session::addPlace(std::unique_ptr<Place> place)
                         .arg(toText(open.info.placeName), itemsText(open.plan.items().size(), "item")),
                     Severity::Warning);
             place->runs = open.runs;
+            for (auto& run : place->runs)
+                for (auto& item : run.items) {
+                    item.item.node = noNode; // the new tree has ids of its own
+                    item.seenAgain = isAtOrBelow(item.trashed.folder.path, place->info.place);
+                }
             places_[i] = std::move(place);
             current_ = i;
             hover_ = noNode;
@@ -131,13 +141,14 @@ void Session::startNextScan()
     emit scansChanged();
     runAsync(
         this,
-        [path = job->path] {
-            return std::pair{mountPointOf(path), readCapacity(path)};
+        [path = job->path]() -> std::uint64_t {
+            const auto mount = mountPointOf(path);
+            const auto real = canonicalPath(path);
+            const auto capacity = readCapacity(path);
+            return mount && real && capacity && *mount == *real ? capacity->used : 0;
         },
-        [this, job](const std::pair<Result<std::string>, Result<Capacity>>& drive) {
-            const auto real = canonicalPath(job->path);
-            if (drive.first && drive.second && real && *drive.first == *real)
-                job->expectedBytes = drive.second->used;
+        [this, job](std::uint64_t used) {
+            job->expectedBytes = used;
             emit scansChanged();
         });
     struct Outcome {
@@ -215,14 +226,14 @@ void Session::saveSnapshot(Place* place)
             const auto path = snapshotPathFor(folder, info);
             return {path, writeSnapshot(path, info, *tree)};
         },
-        [this, place](const Saved& saved) {
+        [this, id = place->id](const Saved& saved) {
             if (!saved.outcome) {
                 say(tr("The scan is shown, but its snapshot was not saved: %1")
                         .arg(QString::fromStdString(saved.outcome.error().sentence)),
                     Severity::Warning);
                 return;
             }
-            if (auto* open = stillOpen(place))
+            if (auto* open = stillOpen(id))
                 open->snapshotFile = saved.path;
             emit snapshotSaved();
         });
@@ -261,10 +272,9 @@ void Session::openSnapshot(const std::string& path)
         });
 }
 
-Place* Session::stillOpen(const Place* place)
+Place* Session::stillOpen(std::uint64_t id)
 {
-    const auto found =
-        std::find_if(places_.begin(), places_.end(), [place](const auto& p) { return p.get() == place; });
+    const auto found = std::find_if(places_.begin(), places_.end(), [id](const auto& p) { return p->id == id; });
     return found == places_.end() ? nullptr : found->get();
 }
 
@@ -275,8 +285,8 @@ void Session::refreshCapacity()
         return;
     runAsync(
         this, [path = target->info.place] { return readCapacity(path); },
-        [this, target](const Result<Capacity>& capacity) {
-            auto* open = stillOpen(target);
+        [this, id = target->id](const Result<Capacity>& capacity) {
+            auto* open = stillOpen(id);
             if (!open || !capacity)
                 return;
             open->capacity = *capacity;

@@ -126,7 +126,7 @@ private:
     void moveFocus(NodeId folder);
     void deriveTree(Place* place, std::vector<NodeId> removed);
     void finishRun(Place* place, const std::vector<StepResult>& results);
-    Place* stillOpen(const Place* place);
+    Place* stillOpen(std::uint64_t id);
     std::shared_ptr<PlanJob> beginJob(PlanJob::Kind kind);
     std::function<void(const StepProgress&)> reporter(const std::shared_ptr<PlanJob>& job);
     void endJob();
@@ -137,9 +137,9 @@ private:
     std::size_t current_ = 0;
     std::deque<std::shared_ptr<ScanJob>> scans_;
     std::shared_ptr<PlanJob> planJob_;
+    std::uint64_t lastPlaceId_ = 0;
     NodeId hover_ = noNode;
     Measure measure_ = Measure::Disk;
-    int running_ = 0; ///< jobs on pool threads that the destructor waits for
 };
 
 } // namespace kurvo::app

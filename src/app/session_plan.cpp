@@ -130,6 +130,13 @@ void Session::checkPlan()
     auto* target = place();
     if (!target || target->plan.empty() || planJob_)
         return;
+    if (const auto reason = target->foreignReason(hostName()); !reason.empty()) {
+        target->findings.clear();
+        for (const auto& item : target->plan.items())
+            target->findings.emplace_back(item.node, Finding{false, reason});
+        emit planChanged();
+        return;
+    }
     const auto job = beginJob(PlanJob::Kind::Check);
     using Findings = std::vector<std::pair<NodeId, Finding>>;
     runAsync(
@@ -142,17 +149,19 @@ void Session::checkPlan()
             for (const auto& item : items) {
                 progress.path = item.path;
                 report(progress);
+                if (stop.stop_requested()) {
+                    findings.emplace_back(item.node, Finding{false, "not checked: the check was stopped"});
+                    continue;
+                }
                 const auto checked = checkForTrash(item, *tree, user, stop);
-                if (stop.stop_requested())
-                    break;
                 findings.emplace_back(item.node, checked ? Finding{true, "same as when scanned"}
                                                          : Finding{false, checked.error().sentence});
                 ++progress.done;
             }
             return findings;
         },
-        [this, target](Findings findings) {
-            if (auto* open = stillOpen(target))
+        [this, id = target->id](Findings findings) {
+            if (auto* open = stillOpen(id))
                 open->findings = std::move(findings);
             endJob();
             emit planChanged();
@@ -166,13 +175,17 @@ void Session::carryOutPlan()
         return;
     if (planJob_)
         return refuseWhileBusy();
+    if (const auto reason = target->foreignReason(hostName()); !reason.empty()) {
+        say(QString::fromStdString(reason), Severity::Warning);
+        return;
+    }
     const auto job = beginJob(PlanJob::Kind::CarryOut);
     runAsync(
         this,
         [items = target->plan.items(), tree = target->tree, user = folders_.user, stop = job->stop.get_token(),
          report = reporter(job)] { return carryOut(items, *tree, user, stop, report); },
-        [this, target](const std::vector<StepResult>& results) {
-            if (auto* open = stillOpen(target))
+        [this, id = target->id](const std::vector<StepResult>& results) {
+            if (auto* open = stillOpen(id))
                 finishRun(open, results);
             else
                 endJob();
@@ -230,12 +243,13 @@ void Session::takeBack(std::size_t index)
     const auto job = beginJob(PlanJob::Kind::TakeBack);
     runAsync(
         this, [items, report = reporter(job)] { return kurvo::takeBack(items, report); },
-        [this, target, index](const std::vector<UndoResult>& results) {
-            auto* open = stillOpen(target);
+        [this, id = target->id, index](const std::vector<UndoResult>& results) {
+            auto* open = stillOpen(id);
             if (!open)
                 return endJob();
             auto removed = open->tree->removed();
             std::size_t back = 0;
+            bool rescan = false;
             QString problem;
             for (const auto& result : results) {
                 if (!result.outcome) {
@@ -245,12 +259,14 @@ void Session::takeBack(std::size_t index)
                 for (auto& item : open->runs[index].items)
                     if (item.trashed == result.item) {
                         item.state = ClearedItem::State::TakenBack;
+                        rescan |= item.item.node == noNode;
                         std::erase(removed, item.item.node);
                         ++back;
                     }
             }
             if (problem.isEmpty())
-                say(tr("%1 back in place.").arg(itemsText(back, "item")));
+                say(tr("%1 back in place.").arg(itemsText(back, "item")) +
+                    (rescan ? tr(" Scan this place again to see it in the views.") : QString()));
             else
                 say(problem, Severity::Warning);
             deriveTree(open, std::move(removed));
@@ -270,8 +286,8 @@ void Session::deriveTree(Place* target, std::vector<NodeId> removed)
             d.dominant = dominantFamilies(*d.tree);
             return d;
         },
-        [this, target](const Derived& derived) {
-            auto* open = stillOpen(target);
+        [this, id = target->id](const Derived& derived) {
+            auto* open = stillOpen(id);
             if (!open)
                 return endJob();
             open->tree = derived.tree;

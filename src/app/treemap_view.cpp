@@ -94,11 +94,10 @@ void TreemapView::paintEvent(QPaintEvent* e)
         painter.setPen(theme().textSecond);
         painter.setFont(fontOf(13));
         const auto& store = place->tree->store();
-        const auto text = store.has(place->focus, FlagUnreadable)
-                              ? tr("This folder could not be read with your permissions.")
-                          : place->tree->countChildren(place->focus) == 0
-                              ? tr("This folder is empty.")
-                              : tr("Everything in here has no size by this measure.");
+        const auto text =
+            store.has(place->focus, FlagUnreadable)         ? tr("This folder could not be read with your permissions.")
+            : place->tree->countChildren(place->focus) == 0 ? tr("This folder is empty.")
+                                                            : tr("Everything in here has no size by this measure.");
         painter.drawText(rect(), Qt::AlignCenter, text);
         return;
     }

@@ -78,7 +78,6 @@ TEST_CASE("a scan that fails leaves everything as it was and says why", "[window
     w.scan(w.t.folder("first"));
     const auto* before = w.place();
     w.session().scanFolder(w.t / "gone");
-    INFO(w.notice().toStdString());
     REQUIRE(Window::until([&] { return w.notice().contains("it is not there"); }));
     w.session().scanFolder(w.t.file("plain-file"));
     REQUIRE(Window::until([&] { return w.notice().contains("it is not a folder"); }));
@@ -89,28 +88,32 @@ TEST_CASE("a scan that fails leaves everything as it was and says why", "[window
 TEST_CASE("damaged snapshots are refused with a sentence", "[window]")
 {
     Window w;
-    for (const auto& [content, words] :
-         {std::pair{"not a snapshot at all, but long enough", "is not a Kurvo snapshot"},
-          std::pair{"KURVOSNP\x01\x00\x00\x00 and rubbish after that", "is not a Kurvo snapshot"}}) {
-        w.session().openSnapshot(w.t.text("bad.kurvo", content));
-        REQUIRE(Window::until([&] {
-            return w.notice().contains(words) || w.notice().contains("damaged") || w.notice().contains("newer");
-        }));
+    QStringList said;
+    QObject::connect(&w.session(), &app::Session::message, [&said](const QString& text) { said << text; });
+    const auto refused = [&](const std::string& path, const QString& words) {
+        const auto before = said.size();
+        w.session().openSnapshot(path);
+        REQUIRE(Window::until([&] { return said.size() > before; }));
+        INFO(said.last().toStdString());
+        CHECK(said.last().contains(words));
+        CHECK(w.notice() == said.last());
         CHECK(w.place() == nullptr);
-    }
-    w.session().openSnapshot(w.t / "gone.kurvo");
-    REQUIRE(Window::until([&] { return w.notice().contains("it is not there"); }));
+    };
+    refused(w.t.text("bad.kurvo", "not a snapshot at all, but long enough"), "is not a Kurvo snapshot");
+    refused(w.t.text("bad.kurvo", std::string("KURVOSNP\x01\x00\x00\x00 and rubbish after that", 36)), "is damaged");
+    refused(w.t.text("bad.kurvo", std::string("KURVOSNP\x09\x00\x00\x00 and rubbish after that", 36)), "newer version");
+    refused(w.t / "gone.kurvo", "it is not there");
     // One among the kept ones is named, and the others still open.
     REQUIRE(makeFolders(w.folders.snapshots()));
     writeAll(w.folders.snapshots() + "/damaged.kurvo", "x");
     w.window->scanStage()->reload();
-    const auto said = [&] {
+    const auto named = [&] {
         for (const auto* label : w.window->findChildren<QLabel*>())
             if (label->isVisible() && label->text().contains("1 file cannot be read"))
                 return true;
         return false;
     };
-    CHECK(Window::until(said));
+    CHECK(Window::until(named));
 }
 
 TEST_CASE("a snapshot that cannot be saved is said, and the scan is still shown", "[window]")
@@ -364,4 +367,56 @@ TEST_CASE("all actions stand in the menu with their keys", "[window]")
     REQUIRE(box);
     CHECK(box->text().contains("Follow the weight"));
     box->close();
+}
+
+TEST_CASE("sample data and other machines' snapshots are never acted on", "[window][plan]")
+{
+    Window w;
+    const auto real = w.t.text("place/file", "x");
+    const auto scanned = scan(w.t / "place");
+    for (const bool sample : {true, false}) {
+        SnapshotInfo info;
+        info.sample = sample;
+        info.host = sample ? hostName() : "skerry-desk";
+        REQUIRE(writeSnapshot(w.t / "s.kurvo", info, *scanned->tree));
+        w.session().openSnapshot(w.t / "s.kurvo");
+        REQUIRE(Window::until([&] { return w.place() && w.place()->info.sample == sample; }));
+        w.session().planTrash(w.node(real));
+        w.key(Qt::Key_3, Qt::ControlModifier);
+        REQUIRE(Window::until([&] { return w.text("planChecked") == "1 held back"; }));
+        CHECK_FALSE(w.child<QPushButton>("carryOut")->isEnabled());
+        w.session().carryOutPlan();
+        CHECK(w.notice().contains(sample ? "sample data" : "skerry-desk"));
+        CHECK(readAll(real) == "x");
+        w.session().closePlace(0);
+    }
+}
+
+TEST_CASE("undo still works after the place was scanned again", "[window][plan]")
+{
+    Window w;
+    const auto path = w.t.file("place/file", 1 << 20);
+    w.t.file("place/other", 1 << 20);
+    w.scan(w.t.path()); // the trash lies in it, under home/
+    w.session().planTrash(w.node(path));
+    w.session().carryOutPlan();
+    REQUIRE(Window::until([&] { return w.place()->bytesInTrash() > 0; }));
+    w.settle();
+    const auto sum = [&](app::GaugeBar::Fill fill) {
+        std::uint64_t bytes = 0;
+        for (const auto& s : app::gaugeSegments(*w.place()))
+            bytes += s.fill == fill ? s.bytes : 0;
+        return bytes;
+    };
+    CHECK(sum(app::GaugeBar::Fill::Trash) == 1 << 20);
+    w.session().scanFolder(w.t.path());
+    w.settle();
+    REQUIRE(w.place()->runs.size() == 1);
+    CHECK(sum(app::GaugeBar::Fill::Trash) == 1 << 20); // seen in the trash now, and not counted twice
+    CHECK(sum(app::GaugeBar::Fill::Seen) + (1 << 20) == w.place()->tree->disk(rootNode));
+    w.session().takeBack(0);
+    REQUIRE(Window::until([&] { return exists(path); }));
+    w.settle();
+    CHECK(w.notice().contains("Scan this place again"));
+    CHECK(w.node(w.t / "place/other") != noNode);
 }

@@ -22,6 +22,15 @@ Result<Done> checkContent(const PlanItem& item, const FileTree& tree, std::stop_
         return now.error();
     if (now->stopped)
         return Error{ErrorKind::Cancelled, item.path, 0, "Stopped before " + displayText(item.path) + " was checked."};
+    std::string mounted;
+    now->tree->forEachBelow(rootNode, [&](NodeId node) {
+        if (now->tree->store().has(node, FlagDoor))
+            mounted = now->tree->path(node);
+    });
+    if (!mounted.empty())
+        return Error{ErrorKind::Unsupported, item.path, 0,
+                     displayText(item.path) + " was left alone: another filesystem is mounted inside it, at " +
+                         displayText(mounted) + "."};
     const auto then = summarize(tree, item.node);
     const auto fresh = summarize(*now->tree, rootNode);
     if (fresh.entries > then.entries)

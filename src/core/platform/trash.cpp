@@ -125,6 +125,10 @@ Result<std::string> claimName(const TrashFolder& folder, const std::string& orig
             ::unlink(info.c_str());
             return systemError("write to the trash", folder.path, error);
         }
+        // Where it came from must be known before it moves, even across a power cut.
+        UniqueFd infoFolder(::open((folder.path + "/info").c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+        if (infoFolder)
+            ::fsync(infoFolder.get());
         return name;
     }
     return systemError("write to the trash", folder.path, EEXIST);

@@ -268,3 +268,21 @@ TEST_CASE("nothing outside the plan is ever touched", "[plan][property]")
         CHECK(recount(s.t / "place").files == expected.files);
     }
 }
+
+TEST_CASE("a folder with another filesystem mounted inside is left alone", "[plan][mount]")
+{
+    if (!canMount()) {
+        WARN("needs root to mount; skipped");
+        return;
+    }
+    Scene s;
+    s.t.text("place/folder/file", "x");
+    s.t.folder("place/folder/inner");
+    s.scanPlace();
+    s.planItem("folder");
+    const TmpfsMount inner(s.t / "place/folder/inner");
+    const auto results = s.run();
+    REQUIRE_FALSE(results[0].outcome);
+    CHECK(results[0].outcome.error().sentence.find("mounted inside it") != std::string::npos);
+    CHECK(exists(s.t / "place/folder/file"));
+}
