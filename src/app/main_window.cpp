@@ -109,6 +109,8 @@ MainWindow::~MainWindow() = default;
 
 void MainWindow::setStage(Stage stage)
 {
+    if (stage != this->stage())
+        notice_->hideIfInfo();
     stages_->setCurrentIndex(static_cast<int>(stage));
     rail_->setStage(stage);
     // Keys should work at once, without a click first.

@@ -47,6 +47,12 @@ void NoticeBar::show(const QString& sentence, Severity severity)
         timer_.stop();
 }
 
+void NoticeBar::hideIfInfo()
+{
+    if (property("severity") == "info")
+        hide();
+}
+
 void NoticeBar::placeAbove(const QRect& area)
 {
     area_ = area;

@@ -18,6 +18,8 @@ public:
     void show(const QString& sentence, Severity severity);
     /// Keeps it at the lower edge of `area`, in the middle.
     void placeAbove(const QRect& area);
+    /// Good news is about what one was doing: it goes with the stage.
+    void hideIfInfo();
     QString text() const { return text_->text(); }
 
 private:

@@ -197,8 +197,12 @@ void Session::finishScan(std::shared_ptr<Result<ScanResult>> result, Place facts
         say(tr("The scan of %1 was stopped. What was found until then is shown, and kept as a partial snapshot.")
                 .arg(name),
             Severity::Warning);
-    else if (found.unreadable > 0)
-        say(tr("%1 could not be read with your permissions, the first at %2. They are missing from all figures.")
+    else if (found.unreadable == 1)
+        say(tr("%1 could not be read with your permissions. What is in it is missing from all figures.")
+                .arg(toText(found.unreadableList.front().path)),
+            Severity::Warning);
+    else if (found.unreadable > 1)
+        say(tr("%1 could not be read with your permissions, %2 among them. They are missing from all figures.")
                 .arg(itemsText(found.unreadable, "entry", "entries"), toText(found.unreadableList.front().path)),
             Severity::Warning);
     saveSnapshot(added);

@@ -95,13 +95,15 @@ void Treemap::layChildren(const FileTree& tree, std::uint32_t index, const Treem
         total += size;
         scratch_.push_back({size, child});
     });
-    if (!(total > 0) || !(inner.width > 0) || !(inner.height > 0))
+    if (!(inner.width > 0) || !(inner.height > 0))
         return;
 
     const double smallest = options.smallestTile * total / inner.area();
     const auto small =
         std::partition(scratch_.begin(), scratch_.end(), [smallest](const Child& c) { return c.size >= smallest; });
-    if (small == scratch_.begin() && index != 0) {
+    if (!(total > 0) && index == 0)
+        return;
+    if ((!(total > 0) || small == scratch_.begin()) && index != 0) {
         // Nothing in it is large enough to draw: the folder as a whole says more than one big rest.
         tiles_[index].kind = TileKind::Leaf;
         tiles_[index].captioned = false;

@@ -189,6 +189,17 @@ TEST_CASE("a folder too fine to open is drawn as a whole", "[treemap]")
     CHECK(within.tiles()[1].restCount == 20000);
 }
 
+TEST_CASE("a folder whose entries have no size is drawn as a whole", "[treemap]")
+{
+    const auto tree = plant(folder("/p", {folder("many", {file("a", 0), file("b", 0)}), file("other", 4096)}));
+    TreemapOptions options;
+    options.measure = Measure::Apparent;
+    const Treemap map(*tree, rootNode, {0, 0, 400, 300}, options);
+    CHECK(map.tileOf(*tree, *tree->find("/p/many/a")) >= 0);
+    for (const auto& tile : map.tiles())
+        CHECK((tile.kind != TileKind::Folder || tile.end > 1));
+}
+
 TEST_CASE("depth limits how many levels are opened", "[treemap]")
 {
     const auto tree = plant(folder("/p", {folder("a", {folder("b", {folder("c", {file("x", 4096)})})})}));
