@@ -85,8 +85,9 @@ MainWindow::MainWindow(AppFolders folders)
     connect(&session_, &Session::placeChanged, this, [this] {
         rail_->setPlanned(session_.place() ? static_cast<int>(session_.place()->plan.items().size()) : 0);
     });
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged,
-                              &Session::selectionChanged, &Session::planChanged, &Session::planJobChanged})
+    for (const auto signal :
+         {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::selectionChanged,
+          &Session::planChanged, &Session::planJobChanged, &Session::scansChanged})
         connect(&session_, signal, this, &MainWindow::updateActions);
     connect(&theme_, &ThemeControl::changed, this, [this] {
         session_.hoverChanged();
@@ -171,7 +172,7 @@ void MainWindow::prepareDemo()
         this, [data = session_.folders().data, onStep] { return demo::prepareDemoData(data, {}, onStep); },
         [this](const Result<Done>& made) {
             if (made)
-                notice_->hide();
+                notice_->hideIfInfo();
             else
                 session_.say(QString::fromStdString(made.error().sentence), Severity::Problem);
             scan_->reload();

@@ -70,7 +70,7 @@ private:
     QAction *goInto_ = nullptr, *goUp_ = nullptr, *back_ = nullptr, *forward_ = nullptr, *follow_ = nullptr,
             *largest_ = nullptr, *largestHidden_ = nullptr, *plan_ = nullptr, *open_ = nullptr, *show_ = nullptr,
             *copy_ = nullptr, *undoPlan_ = nullptr, *clearPlan_ = nullptr, *carryOut_ = nullptr, *takeBack_ = nullptr,
-            *emptyTrash_ = nullptr, *rescan_ = nullptr;
+            *emptyTrash_ = nullptr, *rescan_ = nullptr, *stopScan_ = nullptr;
     std::vector<QAction*> themeActions_, unitActions_;
 };
 

@@ -58,7 +58,7 @@ void MainWindow::makeActions()
         setStage(Stage::Scan);
         session_.scanFolder(info.place, toText(info.placeName));
     });
-    add(scan, tr("Stop the scan"), {QKeySequence("Ctrl+.")}, [this] { session_.stopScan(); });
+    stopScan_ = add(scan, tr("Stop the scan"), {QKeySequence("Ctrl+.")}, [this] { session_.stopScan(); });
 
     auto* go = menu_->addMenu(tr("Go"));
     goInto_ = add(go, tr("Into the selected folder"), {QKeySequence("Alt+Down")}, [this] {
@@ -149,6 +149,7 @@ void MainWindow::updateActions()
     carryOut_->setEnabled(place && !place->plan.empty() && !busy);
     takeBack_->setEnabled(place && place->bytesInTrash() > 0 && !busy);
     emptyTrash_->setEnabled(place && !place->fromSnapshot && !busy);
+    stopScan_->setEnabled(session_.runningScan() != nullptr);
     rescan_->setEnabled(place && !place->info.sample);
 }
 

@@ -158,11 +158,14 @@ void ScanStage::reload()
 {
     runAsync(
         this,
-        [folder = session_.folders().snapshots(), demo = session_.folders().demo] {
+        [folder = session_.folders().snapshots(), demo = session_.folders().demo,
+         practice = demo::demoFolders(session_.folders().data).practice] {
             Found found;
             found.catalogue = readCatalogue(folder);
-            if (demo)
-                return found; // the demo never looks at the real machine
+            if (demo) { // which never looks at the real machine
+                found.practice = static_cast<bool>(canonicalPath(practice));
+                return found;
+            }
             auto drives = readDrives();
             if (drives)
                 found.drives = std::move(*drives);
@@ -197,12 +200,14 @@ void ScanStage::showCards(const Found& found)
         facts.push_back(cardOf(drive, found.catalogue));
     if (session_.folders().demo) {
         facts = sampleCards(found.catalogue);
-        CardFacts practice;
-        practice.path = demo::demoFolders(session_.folders().data).practice;
-        practice.name = tr("Practice folder");
-        practice.about = tr("real files, about 300 MiB, to try every action on");
-        practice.lastScan = lastScanOf(found.catalogue, practice.path);
-        facts.push_back(practice);
+        if (found.practice) {
+            CardFacts practice;
+            practice.path = demo::demoFolders(session_.folders().data).practice;
+            practice.name = tr("Practice folder");
+            practice.about = tr("real files, about 300 MiB, to try every action on");
+            practice.lastScan = lastScanOf(found.catalogue, practice.path);
+            facts.push_back(practice);
+        }
     }
     for (auto& f : facts) {
         auto* card = new DriveCard(std::move(f));
@@ -212,8 +217,9 @@ void ScanStage::showCards(const Found& found)
         cards_.push_back(card);
     }
     cardsNote_->setVisible(cards_.empty());
-    cardsNote_->setText(found.problem.empty() ? tr("No drive was found. Choose a folder instead.")
-                                              : QString::fromStdString(found.problem));
+    cardsNote_->setText(!found.problem.empty()    ? QString::fromStdString(found.problem)
+                        : session_.folders().demo ? tr("The sample data is being made. This takes some seconds, once.")
+                                                  : tr("No drive was found. Choose a folder instead."));
     placeCards();
     if (hadFocus || wantsFocus_)
         focusFirst();

@@ -62,6 +62,7 @@ private:
         std::vector<Drive> drives;
         std::string problem;
         Catalogue catalogue;
+        bool practice = false; ///< the demo's practice folder is there
     };
     void show(const Found& found);
     void showCards(const Found& found);
