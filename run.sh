@@ -17,6 +17,7 @@ build release kurvoctl kurvo-make-demo kurvo-tour
 echo "No display: running the example in $root/build/example"
 example=$root/build/example
 mkdir -p "$example/home"
+chmod 700 "$example/home"
 # The example has a home of its own, so that nobody's trash or settings are touched.
 export HOME=$example/home XDG_DATA_HOME=$example/home/data XDG_CONFIG_HOME=$example/home/config XDG_RUNTIME_DIR=$example/home
 "$bin/demo/kurvo-make-demo" "$example/demo"

@@ -14,6 +14,7 @@ export QT_QPA_PLATFORM=offscreen TMPDIR=$work HOME=$work/home XDG_DATA_HOME=$wor
 export XDG_RUNTIME_DIR=$work/home DBUS_SESSION_BUS_ADDRESS=disabled:
 export LSAN_OPTIONS=suppressions=$root/tools/lsan.supp:print_suppressions=0
 mkdir -p "$HOME"
+chmod 700 "$HOME"
 passed=0
 failed=0
 

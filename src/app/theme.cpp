@@ -111,6 +111,9 @@ QString styleSheet(const Theme& t)
         QMenu::separator { height: 1px; background: %line; margin: 4px 0; }
         QDialog, QMessageBox { background: %window; }
         QRadioButton, QCheckBox { spacing: 8px; }
+        QRadioButton::indicator { width: 12px; height: 12px; border: 1px solid %second; border-radius: 7px; background: %panel; }
+        QRadioButton::indicator:checked { border: 4px solid %accent; width: 6px; height: 6px; }
+        QRadioButton:focus { text-decoration: underline; }
         QSplitter::handle { background: %line; }
     )")
         .replace("%text", t.text.name())

@@ -15,13 +15,38 @@ Result<AtomicFile> AtomicFile::create(const std::string& path)
 {
     AtomicFile file;
     file.path_ = path;
-    file.temporary_ = joinPath(parentPath(path), ".kurvo-partial-XXXXXX");
+    const std::string folder(parentPath(path));
+    file.fd_ = UniqueFd(::open(folder.c_str(), O_TMPFILE | O_WRONLY | O_CLOEXEC, 0600));
+    if (file.fd_)
+        return file;
+    if (errno != EOPNOTSUPP && errno != EISDIR && errno != EINVAL)
+        return systemError("write", path, errno);
+    // Filesystems without nameless files (vfat, some network ones): a hidden name that is removed on failure.
+    file.temporary_ = joinPath(folder, ".kurvo-partial-XXXXXX");
     file.fd_ = UniqueFd(::mkostemp(file.temporary_.data(), O_CLOEXEC));
     if (!file.fd_) {
+        const int error = errno;
         file.temporary_.clear();
-        return systemError("write", path, errno);
+        return systemError("write", path, error);
     }
     return file;
+}
+
+/// Gives a nameless file a name beside its place, from where it can be renamed over what is there.
+int AtomicFile::giveName()
+{
+    const auto self = "/proc/self/fd/" + std::to_string(fd_.get());
+    for (unsigned attempt = 0; attempt < 1000; ++attempt) {
+        const auto name =
+            joinPath(parentPath(path_), ".kurvo-partial-" + std::to_string(getpid()) + "-" + std::to_string(attempt));
+        if (::linkat(AT_FDCWD, self.c_str(), AT_FDCWD, name.c_str(), AT_SYMLINK_FOLLOW) == 0) {
+            temporary_ = name;
+            return 0;
+        }
+        if (errno != EEXIST)
+            return errno;
+    }
+    return EEXIST;
 }
 
 AtomicFile::~AtomicFile()
@@ -56,6 +81,8 @@ Result<Done> AtomicFile::commit()
     flush();
     if (error_ == 0 && ::fsync(fd_.get()) != 0)
         error_ = errno;
+    if (error_ == 0 && temporary_.empty())
+        error_ = giveName();
     if (error_ == 0 && ::rename(temporary_.c_str(), path_.c_str()) != 0)
         error_ = errno;
     if (error_ != 0)

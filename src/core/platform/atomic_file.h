@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A file that appears whole or not at all: written beside its place under a hidden temporary name, synced, renamed.
+// A file that appears whole or not at all: written without a name (O_TMPFILE; under a hidden one where the filesystem cannot
+// do that), synced, named, renamed into place. A process that is killed meanwhile leaves nothing behind.
 #pragma once
 
 #include <cstddef>
@@ -14,7 +15,7 @@ namespace kurvo {
 /// Not thread-safe. Dropping it without commit() removes the temporary file and leaves what was at `path` untouched.
 class AtomicFile {
 public:
-    /// Opens the temporary file in the folder of `path`.
+    /// Opens the file in the folder of `path`.
     static Result<AtomicFile> create(const std::string& path);
     AtomicFile(AtomicFile&&) noexcept = default;
     AtomicFile& operator=(AtomicFile&&) noexcept = default;
@@ -28,6 +29,7 @@ public:
 private:
     AtomicFile() = default;
     void flush();
+    int giveName();
 
     std::string path_;
     std::string temporary_;
