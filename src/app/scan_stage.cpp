@@ -32,6 +32,7 @@ CardFacts cardOf(const Drive& drive, const Catalogue& catalogue)
     facts.name = toText(drive.name);
     QStringList about{toText(drive.mountPoint), toText(drive.filesystem),
                       QString::fromLatin1(deviceKindName(drive.kind))};
+    about.removeAll(QString());
     if (drive.readOnly)
         about << QObject::tr("read-only");
     facts.about = about.join(QStringLiteral(" · "));

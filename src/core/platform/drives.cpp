@@ -200,6 +200,17 @@ Result<std::vector<Drive>> readDrives(const std::string& mountInfo)
         if (known == byDevice.end() || drive.mountPoint.size() < known->second.mountPoint.size())
             byDevice.insert_or_assign(s.st_dev, std::move(drive));
     }
+    // In a chroot or a container the root may be no mount of its own; it is what people fill all the same.
+    struct stat root;
+    if (::stat("/", &root) == 0 && !byDevice.contains(root.st_dev))
+        if (const auto capacity = readCapacity("/")) {
+            Drive drive;
+            drive.mountPoint = "/";
+            drive.name = "System drive";
+            drive.capacity = *capacity;
+            drive.kind = kindOf({}, root.st_dev);
+            byDevice.emplace(root.st_dev, std::move(drive));
+        }
     std::vector<Drive> drives;
     for (auto& [device, drive] : byDevice)
         drives.push_back(std::move(drive));

@@ -49,6 +49,17 @@ TEST_CASE("a drive that is mounted shows up once, whatever is bound to it", "[dr
     REQUIRE(std::system(("umount '" + bound + "'").c_str()) == 0);
 }
 
+TEST_CASE("the root is a drive even where it is not in the list of mounts", "[drives]")
+{
+    TestFolder t; // as in a chroot
+    const auto drives = readDrives(t.text("mountinfo", "22 21 0:20 / /proc rw - proc proc rw\n"));
+    REQUIRE(drives);
+    REQUIRE(drives->size() == 1);
+    CHECK(drives->front().mountPoint == "/");
+    CHECK(drives->front().name == "System drive");
+    CHECK(drives->front().capacity.total > 0);
+}
+
 TEST_CASE("the list of mounts can be missing or odd", "[drives]")
 {
     TestFolder t;
