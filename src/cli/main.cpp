@@ -3,7 +3,12 @@
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 
+#include <cerrno>
+#include <cstdio>
+#include <system_error>
+
 #include "cli/command.h"
+#include "core/base/text.h"
 
 using namespace kurvo::cli;
 
@@ -47,17 +52,29 @@ int main(int argc, char** argv)
     } catch (const CLI::ParseError& error) {
         return app.exit(error) == 0 ? ExitDone : ExitUsage;
     }
-    if (scanCommand->parsed()) {
-        if (!scan.save.empty() && scan.paths.size() != 1) {
-            complain("--save takes exactly one PATH.");
-            return ExitUsage;
+    const auto run = [&]() -> int {
+        if (scanCommand->parsed()) {
+            if (!scan.save.empty() && scan.paths.size() != 1) {
+                complain("--save takes exactly one PATH.");
+                return ExitUsage;
+            }
+            scan.json = json;
+            return runScan(scan);
         }
-        scan.json = json;
-        return runScan(scan);
+        if (foldersCommand->parsed())
+            return runFolders(source, depth, json);
+        if (largestCommand->parsed())
+            return runLargest(source, count, json);
+        return runDrives(json);
+    };
+    int status = ExitFailed;
+    try {
+        status = run();
+        if (std::fflush(stdout) != 0)
+            throw std::system_error(errno, std::generic_category());
+    } catch (const std::system_error& error) { // fmt reports a failed write this way
+        complain("Could not write the output: " + kurvo::systemErrorText(error.code().value()) + ".");
+        return ExitFailed;
     }
-    if (foldersCommand->parsed())
-        return runFolders(source, depth, json);
-    if (largestCommand->parsed())
-        return runLargest(source, count, json);
-    return runDrives(json);
+    return status;
 }

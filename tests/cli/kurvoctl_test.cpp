@@ -10,6 +10,7 @@
 #include <filesystem>
 #include <sstream>
 
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include "support/test_tree.h"
@@ -194,6 +195,19 @@ TEST_CASE("exit statuses tell scripts what happened", "[cli]")
     CHECK(rubbish.status == 3);
     CHECK(rubbish.err.find("is not a Kurvo snapshot") != std::string::npos);
     CHECK(kurvoctl("largest '" + (t / "gone.kurvo") + "'").status == 3);
+}
+
+TEST_CASE("output that cannot be written is a failure", "[cli]")
+{
+    TestFolder t;
+    makePlace(t);
+    for (const auto& command : {std::string("drives --json"), fmt::format("scan --json '{}'", t.path()),
+                                fmt::format("largest '{}'", t.path())}) {
+        INFO(command);
+        const int ran = std::system(fmt::format("{} {} >/dev/full 2>'{}'", KURVOCTL, command, t / "err").c_str());
+        CHECK(WEXITSTATUS(ran) == 3);
+        CHECK(readAll(t / "err").find("no space left on device") != std::string::npos);
+    }
 }
 
 TEST_CASE("a scan that could not read everything says so and exits with 1", "[cli]")
