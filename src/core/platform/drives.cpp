@@ -194,6 +194,8 @@ Result<std::vector<Drive>> readDrives(const std::string& mountInfo)
         drive.capacity = *capacity;
         const auto* options = mnt_fs_get_vfs_options(mount);
         drive.readOnly = options && mnt_optstr_get_option(options, "ro", nullptr, nullptr) == 0;
+        if (drive.filesystem == "tmpfs" && drive.readOnly)
+            continue; // nothing in it was put there by anyone, and nothing can be cleared
         drive.kind = kindOf(drive.filesystem, s.st_dev);
         drive.name = nameOf(drive, labels);
         const auto known = byDevice.find(s.st_dev);
