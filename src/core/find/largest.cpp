@@ -2,38 +2,98 @@
 #include "core/find/largest.h"
 
 #include <algorithm>
+#include <cstring>
 #include <utility>
 
 namespace kurvo {
+namespace {
+
+using Sized = std::pair<std::uint64_t, NodeId>;
+
+/// True when the paths of `a`, or of what lies in it if it is a folder, come before those of its sibling `b`.
+bool comesBefore(const FileTree& tree, NodeId a, NodeId b)
+{
+    const auto nameA = tree.name(a), nameB = tree.name(b);
+    const auto common = std::min(nameA.size(), nameB.size());
+    if (const int order = std::memcmp(nameA.data(), nameB.data(), common); order != 0)
+        return order < 0;
+    const auto next = [&tree, common](NodeId node, std::string_view name) {
+        return name.size() > common ? static_cast<unsigned char>(name[common]) : tree.isFolder(node) ? int{'/'} : 0;
+    };
+    return next(a, nameA) < next(b, nameB);
+}
+
+/// The first `count` of `files` (all below `top`) by path. Walks down in the order of the paths and enters only folders
+/// that hold some, so that no path has to be built or compared as a whole: a million equal files are common (empty
+/// ones).
+void appendFirstByPath(const FileTree& tree, NodeId top, const std::vector<NodeId>& files, std::size_t count,
+                       std::vector<NodeId>& out)
+{
+    const auto& store = tree.store();
+    std::vector<bool> wanted(store.size());
+    for (NodeId node : files)
+        for (; node != noNode && !wanted[node]; node = store.parent(node))
+            wanted[node] = true;
+    std::vector<NodeId> pending{top}; // the next one at the end
+    std::vector<NodeId> inside;
+    while (!pending.empty() && count > 0) {
+        const NodeId node = pending.back();
+        pending.pop_back();
+        if (!tree.isFolder(node)) {
+            out.push_back(node);
+            --count;
+            continue;
+        }
+        inside.clear();
+        tree.forEachChild(node, [&](NodeId child) {
+            if (wanted[child])
+                inside.push_back(child);
+        });
+        std::sort(inside.begin(), inside.end(), [&tree](NodeId a, NodeId b) { return comesBefore(tree, b, a); });
+        pending.insert(pending.end(), inside.begin(), inside.end());
+    }
+}
+
+} // namespace
 
 std::vector<NodeId> largestFiles(const FileTree& tree, std::size_t count, NodeId top)
 {
-    using Sized = std::pair<std::uint64_t, NodeId>;
-    const auto larger = [&tree](const Sized& a, const Sized& b) {
-        return a.first != b.first ? a.first > b.first : tree.store().comparePaths(a.second, b.second) < 0;
-    };
-    std::vector<Sized> best; // a heap with the smallest of the best on top
-    if (count == 0)
-        return {};
+    std::vector<Sized> all;
+    all.reserve(tree.files(top));
     tree.forEachBelow(top, [&](NodeId node) {
-        if (tree.isFolder(node))
-            return;
-        const Sized candidate{tree.disk(node), node};
-        if (best.size() == count) {
-            if (!larger(candidate, best.front()))
-                return;
-            std::pop_heap(best.begin(), best.end(), larger);
-            best.pop_back();
-        }
-        best.push_back(candidate);
-        std::push_heap(best.begin(), best.end(), larger);
+        if (!tree.isFolder(node))
+            all.emplace_back(tree.disk(node), node);
     });
-    std::sort_heap(best.begin(), best.end(), larger);
-    std::vector<NodeId> nodes;
-    nodes.reserve(best.size());
-    for (const auto& [size, node] : best)
-        nodes.push_back(node);
-    return nodes;
+    count = std::min(count, all.size());
+    std::vector<NodeId> best;
+    if (count == 0)
+        return best;
+    const auto larger = [](const Sized& a, const Sized& b) { return a.first > b.first; };
+    const auto last = all.begin() + static_cast<std::ptrdiff_t>(count) - 1;
+    std::nth_element(all.begin(), last, all.end(), larger);
+    const auto smallest = last->first;
+    all.erase(std::partition(all.begin(), all.end(), [smallest](const Sized& s) { return s.first >= smallest; }),
+              all.end());
+    std::sort(all.begin(), all.end(), larger);
+    best.reserve(count);
+    std::vector<NodeId> equal;
+    for (std::size_t begin = 0; best.size() < count;) {
+        equal.clear();
+        auto end = begin;
+        for (; end < all.size() && all[end].first == all[begin].first; ++end)
+            equal.push_back(all[end].second);
+        constexpr std::size_t few = 64; // below, comparing paths costs less than marking the way to them
+        if (equal.size() <= few) {
+            std::sort(equal.begin(), equal.end(),
+                      [&tree](NodeId a, NodeId b) { return tree.store().comparePaths(a, b) < 0; });
+            const auto take = std::min(equal.size(), count - best.size());
+            best.insert(best.end(), equal.begin(), equal.begin() + static_cast<std::ptrdiff_t>(take));
+        } else {
+            appendFirstByPath(tree, top, equal, count - best.size(), best);
+        }
+        begin = end;
+    }
+    return best;
 }
 
 NodeId largestHiddenFile(const FileTree& tree, NodeId top)

@@ -112,18 +112,14 @@ std::uint64_t Plan::freedBytes(const FileTree& tree) const
         return 0;
     const auto& store = tree.store();
     for (const auto& set : store.linkSets()) {
+        const auto members = store.linkMembers(set);
+        const NodeId counted = tree.countedAt(members.front());
+        if (counted == noNode || coveringItem(tree, counted) == noNode)
+            continue; // its bytes are not among those planned
         std::uint32_t planned = 0;
-        NodeId counted = noNode;
-        for (const NodeId member : store.linkMembers(set)) {
-            if (!tree.contains(member))
-                continue;
-            if (coveringItem(tree, member) == noNode)
-                continue;
-            ++planned;
-            if (tree.countedAt(member) == member)
-                counted = member;
-        }
-        if (counted != noNode && planned < set.links)
+        for (const NodeId member : members)
+            planned += tree.contains(member) && coveringItem(tree, member) != noNode ? 1 : 0;
+        if (planned < set.links)
             sum -= store.ownDisk(counted);
     }
     return sum;

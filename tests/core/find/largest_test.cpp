@@ -30,6 +30,31 @@ TEST_CASE("the largest files of random trees, in order, whatever the count", "[f
     }
 }
 
+TEST_CASE("among very many equal files the first by path are taken", "[find]")
+{
+    std::vector<Sapling> folders;
+    for (int i = 0; i < 40; ++i) {
+        std::vector<Sapling> inside;
+        for (int k = 0; k < 30; ++k)
+            inside.push_back(file("f" + std::to_string(k * 7 % 30), 0));
+        folders.push_back(folder("d" + std::to_string(i * 11 % 40), inside));
+        folders.push_back(file("d" + std::to_string(i * 11 % 40) + ".x", 0)); // sorts before what is in d..
+    }
+    folders.push_back(file("big", 4096));
+    const auto tree = plant(folder("/p", folders));
+    std::vector<std::string> paths;
+    tree->forEachBelow(rootNode, [&](NodeId n) {
+        if (!tree->isFolder(n) && tree->disk(n) == 0)
+            paths.push_back(tree->path(n));
+    });
+    std::sort(paths.begin(), paths.end());
+    const auto found = largestFiles(*tree, 501);
+    REQUIRE(found.size() == 501);
+    CHECK(tree->name(found[0]) == "big");
+    for (std::size_t i = 1; i < found.size(); ++i)
+        CHECK(tree->path(found[i]) == paths[i - 1]);
+}
+
 TEST_CASE("only what lies below is looked at", "[find]")
 {
     const auto tree = plant(folder("/p", {file("huge", 99999), folder("in", {file("a", 10), file(".b", 20000)}),
