@@ -83,35 +83,58 @@ void Session::closePlace(std::size_t index)
 void Session::addPlace(std::unique_ptr<Place> place)
 {
     place->id = ++lastPlaceId_;
-    // Another look at a place that is open replaces it, unless something is planned or was done there.
-    for (std::size_t i = 0; i < places_.size(); ++i) {
+    for (std::size_t i = 0; i < places_.size() && !planJob_; ++i) {
         const auto& open = *places_[i];
-        const bool same = open.info.place == place->info.place && open.info.host == place->info.host &&
-                          open.fromSnapshot == place->fromSnapshot && open.snapshotFile == place->snapshotFile;
-        const bool rescanned = open.info.place == place->info.place && !open.fromSnapshot && !place->fromSnapshot;
-        if ((same || rescanned) && !planJob_) {
-            if (!open.plan.empty())
-                say(tr("%1 was scanned again, so its plan of %2 was put aside. Plan the items anew from what is there "
-                       "now.")
-                        .arg(toText(open.info.placeName), itemsText(open.plan.items().size(), "item")),
-                    Severity::Warning);
-            place->runs = open.runs;
-            for (auto& run : place->runs)
-                for (auto& item : run.items) {
-                    item.item.node = noNode; // the new tree has ids of its own
-                    item.seenAgain = isAtOrBelow(item.trashed.folder.path, place->info.place);
-                }
-            places_[i] = std::move(place);
-            current_ = i;
-            hover_ = noNode;
-            emit placeChanged();
-            return;
-        }
+        if (open.fromSnapshot && place->fromSnapshot && open.snapshotFile == place->snapshotFile)
+            return makeCurrent(i); // it never changes, and something may be planned in it
+        if (open.fromSnapshot || place->fromSnapshot || open.info.place != place->info.place)
+            continue;
+        // Scanned again: the new look replaces the old one, and what was planned and done there goes on.
+        const auto dropped = carryOver(open, *place);
+        if (dropped > 0)
+            say(tr("%1 of the plan changed since the scan before and came off it. Look at what is there now.")
+                    .arg(itemsText(dropped, "item")),
+                Severity::Warning);
+        places_[i] = std::move(place);
+        return makeCurrent(i);
     }
     places_.push_back(std::move(place));
-    current_ = places_.size() - 1;
+    makeCurrent(places_.size() - 1);
+}
+
+void Session::makeCurrent(std::size_t index)
+{
+    current_ = index;
     hover_ = noNode;
     emit placeChanged();
+}
+
+/// Takes plan and runs of a place over to a newer scan of it; returns how many planned items are not what they were.
+std::size_t Session::carryOver(const Place& from, Place& to) const
+{
+    std::size_t dropped = 0;
+    const auto& store = to.tree->store();
+    for (const auto& item : from.plan.items()) {
+        const auto node = to.tree->find(item.path);
+        const bool same = node && store.kind(*node) == item.kind && store.inode(*node) == item.inode &&
+                          store.ownApparent(*node) == item.size && to.tree->disk(*node) == item.disk &&
+                          (item.kind == EntryKind::Folder ||
+                           (store.modified(*node) == item.modified && store.modifiedNs(*node) == item.modifiedNs));
+        if (!same || !to.plan.add(*to.tree, *node, folders_.user, ownData()))
+            ++dropped;
+    }
+    to.runs = from.runs;
+    for (auto& run : to.runs)
+        for (auto& item : run.items) {
+            item.item.node = noNode; // the new tree has ids of its own
+            item.seenAgain = isAtOrBelow(item.trashed.folder.path, to.info.place);
+        }
+    return dropped;
+}
+
+std::string Session::ownData() const
+{
+    return folders_.demo ? folders_.snapshots() : folders_.data; // the practice folder lies in the demo's data
 }
 
 void Session::scanFolder(const std::string& path, const QString& name, const ScanOptions& options)

@@ -121,6 +121,9 @@ private:
     void startNextScan();
     void finishScan(std::shared_ptr<Result<ScanResult>> result, Place facts);
     void addPlace(std::unique_ptr<Place> place);
+    void makeCurrent(std::size_t index);
+    std::size_t carryOver(const Place& from, Place& to) const;
+    std::string ownData() const;
     void saveSnapshot(Place* place);
     void rememberPlan();
     void moveFocus(NodeId folder);

@@ -40,8 +40,7 @@ void Session::planTrash(NodeId node)
     if (planJob_)
         return refuseWhileBusy();
     auto changed = p->plan;
-    if (auto added = changed.add(*p->tree, node, folders_.user, folders_.demo ? folders_.snapshots() : folders_.data);
-        !added) {
+    if (auto added = changed.add(*p->tree, node, folders_.user, ownData()); !added) {
         say(QString::fromStdString(added.error().sentence), Severity::Warning);
         return;
     }

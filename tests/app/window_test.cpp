@@ -305,19 +305,46 @@ TEST_CASE("closing with a plan asks first", "[window]")
     CHECK(exists(w.t / "place/file"));
 }
 
-TEST_CASE("a second scan of a place replaces it and puts its plan aside", "[window]")
+TEST_CASE("a second scan of a place replaces it, and its plan goes on with what is unchanged", "[window]")
 {
     Window w;
-    w.t.file("place/file", 10000);
+    w.t.file("place/same", 10000);
+    w.t.file("place/folder/inside", 10000);
+    const auto changed = w.t.file("place/changed", 10000);
     w.scan(w.t / "place");
-    w.session().planTrash(w.node(w.t / "place/file"));
+    for (const auto* name : {"same", "folder", "changed"})
+        w.session().planTrash(w.node(w.t / ("place/" + std::string(name))));
     w.t.file("place/new", 20000);
+    writeAll(changed, "shorter now");
     w.session().scanFolder(w.t / "place");
     w.settle();
     CHECK(w.session().places().size() == 1);
     CHECK(w.node(w.t / "place/new") != noNode);
-    CHECK(w.place()->plan.empty());
-    CHECK(w.notice().contains("put aside"));
+    CHECK(w.place()->plan.items().size() == 2);
+    CHECK_FALSE(w.place()->plan.has(w.node(changed)));
+    CHECK(w.notice().contains("1 item of the plan changed"));
+    // the plan refers to the new tree
+    CHECK(w.place()->plan.has(w.node(w.t / "place/same")));
+    w.session().carryOutPlan();
+    REQUIRE(Window::until([&] { return !exists(w.t / "place/same") && !exists(w.t / "place/folder"); }));
+    w.settle();
+    CHECK(readAll(changed) == "shorter now");
+}
+
+TEST_CASE("opening a snapshot twice shows the one that is open", "[window]")
+{
+    Window w;
+    w.t.file("place/file", 10000);
+    REQUIRE(writeSnapshot(w.t / "s.kurvo", {}, *scan(w.t / "place")->tree));
+    w.session().openSnapshot(w.t / "s.kurvo");
+    REQUIRE(Window::until([&] { return w.place() != nullptr; }));
+    w.session().planTrash(w.node(w.t / "place/file"));
+    w.scan(w.t / "place");
+    CHECK(w.session().places().size() == 2);
+    w.session().openSnapshot(w.t / "s.kurvo");
+    REQUIRE(Window::until([&] { return w.place()->fromSnapshot; }));
+    CHECK(w.session().places().size() == 2);
+    CHECK(w.place()->plan.items().size() == 1);
 }
 
 TEST_CASE("the window holds at its smallest and at large sizes, in both themes", "[window]")
