@@ -45,8 +45,6 @@ struct Place {
     SnapshotInfo info;
     std::string snapshotFile;  ///< where it was saved or opened from; empty until saved
     bool fromSnapshot = false; ///< opened from a file: the disk may look different by now
-    std::vector<Unreadable> unreadableList;
-    std::uint64_t unreadable = 0;
 
     std::shared_ptr<const FileTree> tree;
     std::shared_ptr<const std::vector<Family>> dominant; ///< by folder index: the family that fills most of it

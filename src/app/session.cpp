@@ -13,36 +13,6 @@
 #include "core/snapshot/catalogue.h"
 
 namespace kurvo::app {
-namespace {
-
-/// What is known of a finished scan besides its entries. Asks the drive: not on the interface thread.
-Place describe(const std::string& path, const QString& name)
-{
-    Place place;
-    place.info.host = hostName();
-    if (const auto mount = mountPointOf(path))
-        place.info.mountPoint = *mount;
-    const auto real = canonicalPath(path);
-    place.info.place = real ? *real : path;
-    place.wholeDrive = place.info.place == place.info.mountPoint;
-    if (const auto capacity = readCapacity(path))
-        place.capacity = *capacity;
-    if (const auto drives = readDrives())
-        for (const auto& drive : *drives)
-            if (drive.mountPoint == place.info.mountPoint) {
-                place.info.filesystem = drive.filesystem;
-                if (place.wholeDrive)
-                    place.info.placeName = drive.name;
-            }
-    if (!name.isEmpty())
-        place.info.placeName = name.toStdString();
-    if (place.info.placeName.empty())
-        place.info.placeName = std::string(fileName(place.info.place));
-    return place;
-}
-
-} // namespace
-
 Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders_(std::move(folders))
 {
     // The threads mostly wait, and one that waits for a slow drive must not hold up the others.
@@ -185,9 +155,13 @@ void Session::startNextScan()
                 scan(job->path, job->options, job->stop.get_token(), job->progress.get()));
             Place facts;
             if (*result) {
-                facts = describe((*result)->tree->path(rootNode), job->name);
-                facts.dominant = dominantFamilies(*(*result)->tree);
-                facts.info.owners = ownersOf(*(*result)->tree);
+                facts.info = describeScan(**result);
+                if (!job->name.isEmpty())
+                    facts.info.placeName = job->name.toStdString();
+                facts.tree = (*result)->tree;
+                facts.dominant = dominantFamilies(*facts.tree);
+                facts.capacity = facts.info.capacity;
+                facts.wholeDrive = facts.info.place == facts.info.mountPoint;
             }
             return Outcome{result, std::move(facts)};
         },
@@ -205,14 +179,6 @@ void Session::finishScan(std::shared_ptr<Result<ScanResult>> result, Place facts
     }
     auto place = std::make_unique<Place>(std::move(facts));
     const auto& found = **result;
-    place->tree = found.tree;
-    place->unreadable = found.unreadable;
-    place->unreadableList = found.unreadableList;
-    place->info.taken = found.started;
-    place->info.seconds = found.seconds;
-    place->info.partial = found.stopped;
-    place->info.unreadable = found.unreadable;
-    place->info.capacity = place->capacity;
     auto* added = place.get();
     const auto name = toText(place->info.placeName);
     addPlace(std::move(place));
@@ -290,7 +256,6 @@ void Session::openSnapshot(const std::string& path)
             place->info = snapshot.info;
             place->snapshotFile = path;
             place->fromSnapshot = true;
-            place->unreadable = snapshot.info.unreadable;
             place->tree = snapshot.tree;
             place->dominant = opened.dominant;
             place->capacity = snapshot.info.capacity;

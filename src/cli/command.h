@@ -24,9 +24,6 @@ void complain(const std::string& sentence);
 /// Scans with progress on stderr when that is a terminal; Ctrl+C ends the scan early and keeps what was found.
 Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& options);
 
-/// What is known about a finished scan besides its entries: drive, capacity, host.
-SnapshotInfo describeScan(const ScanResult& result);
-
 /// A folder, which is scanned, or a .kurvo file, which is read.
 struct Source {
     std::shared_ptr<const FileTree> tree;

@@ -11,7 +11,6 @@
 #include "cli/command.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
-#include "core/platform/folders.h"
 
 namespace kurvo::cli {
 
@@ -47,24 +46,6 @@ Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& 
     if (terminal)
         fmt::print(stderr, "\r\033[K");
     return result;
-}
-
-SnapshotInfo describeScan(const ScanResult& result)
-{
-    SnapshotInfo info;
-    info.place = result.tree->path(rootNode);
-    info.placeName = std::string(result.tree->label(rootNode));
-    info.host = hostName();
-    info.taken = result.started;
-    info.seconds = result.seconds;
-    info.partial = result.stopped;
-    info.unreadable = result.unreadable;
-    info.owners = ownersOf(*result.tree);
-    if (const auto mount = mountPointOf(info.place))
-        info.mountPoint = *mount;
-    if (const auto capacity = readCapacity(info.place))
-        info.capacity = *capacity;
-    return info;
 }
 
 int Source::finish() const

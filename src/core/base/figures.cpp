@@ -57,11 +57,6 @@ std::string formatBytes(std::uint64_t bytes, SizeUnits units)
     return threeFigures(s) + " " + (units == SizeUnits::Binary ? binary : decimal)[s.unit];
 }
 
-std::string formatBytesBare(std::uint64_t bytes, SizeUnits units)
-{
-    return threeFigures(scaled(bytes, units));
-}
-
 std::string formatCount(std::uint64_t count)
 {
     auto digits = std::to_string(count);

@@ -16,9 +16,6 @@ enum class SizeUnits {
 /// to the next unit where rounding would show 1000 or 1024 of the lower one.
 std::string formatBytes(std::uint64_t bytes, SizeUnits units = SizeUnits::Binary);
 
-/// The same without its unit, for dense places that name the unit elsewhere: "96.4".
-std::string formatBytesBare(std::uint64_t bytes, SizeUnits units = SizeUnits::Binary);
-
 /// "1,204,331"
 std::string formatCount(std::uint64_t count);
 

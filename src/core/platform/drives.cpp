@@ -162,7 +162,10 @@ Result<Capacity> readCapacity(const std::string& path)
     return c;
 }
 
-Result<std::vector<Drive>> readDrives(const std::string& mountInfo)
+namespace {
+
+/// All drives, or with `only` just the one mounted there: the others are then not asked for anything.
+Result<std::vector<Drive>> collectDrives(const std::string& mountInfo, const std::string& only)
 {
     const std::unique_ptr<libmnt_table, decltype(&mnt_unref_table)> table(mnt_new_table_from_file(mountInfo.c_str()),
                                                                           &mnt_unref_table);
@@ -178,6 +181,8 @@ Result<std::vector<Drive>> readDrives(const std::string& mountInfo)
         Drive drive;
         drive.filesystem = fromC(mnt_fs_get_fstype(mount));
         drive.mountPoint = fromC(mnt_fs_get_target(mount));
+        if (!only.empty() && drive.mountPoint != only)
+            continue;
         drive.source = fromC(mnt_fs_get_source(mount));
         drive.mountId = static_cast<std::uint64_t>(std::max(0, mnt_fs_get_id(mount)));
         // The root is a drive even where it is an overlay (live systems, containers): it is what people fill.
@@ -204,7 +209,7 @@ Result<std::vector<Drive>> readDrives(const std::string& mountInfo)
     }
     // In a chroot or a container the root may be no mount of its own; it is what people fill all the same.
     struct stat root;
-    if (::stat("/", &root) == 0 && !byDevice.contains(root.st_dev))
+    if ((only.empty() || only == "/") && ::stat("/", &root) == 0 && !byDevice.contains(root.st_dev))
         if (const auto capacity = readCapacity("/")) {
             Drive drive;
             drive.mountPoint = "/";
@@ -218,6 +223,23 @@ Result<std::vector<Drive>> readDrives(const std::string& mountInfo)
         drives.push_back(std::move(drive));
     std::sort(drives.begin(), drives.end(), [](const Drive& a, const Drive& b) { return a.mountPoint < b.mountPoint; });
     return drives;
+}
+
+} // namespace
+
+Result<std::vector<Drive>> readDrives(const std::string& mountInfo)
+{
+    return collectDrives(mountInfo, {});
+}
+
+Result<Drive> readDrive(const std::string& mountPoint)
+{
+    auto found = collectDrives("/proc/self/mountinfo", mountPoint);
+    if (!found)
+        return found.error();
+    if (found->empty())
+        return systemError("find the drive at", mountPoint, ENOENT);
+    return found->front();
 }
 
 Result<std::string> mountPointOf(const std::string& path)

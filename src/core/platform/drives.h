@@ -42,6 +42,9 @@ bool isPseudoFilesystem(const std::string& filesystem);
 /// the interface thread. `mountInfo` is for tests.
 Result<std::vector<Drive>> readDrives(const std::string& mountInfo = "/proc/self/mountinfo");
 
+/// The drive mounted at exactly this place, without asking any other: one that hangs does not matter.
+Result<Drive> readDrive(const std::string& mountPoint);
+
 /// Capacity of the filesystem that holds `path`.
 Result<Capacity> readCapacity(const std::string& path);
 

@@ -42,6 +42,10 @@ struct SnapshotInfo {
     std::uint64_t diskBytes = 0;
 };
 
+/// What is known of a finished scan besides its entries: host, drive, capacity, owners. Asks the drive: call it off the
+/// interface thread.
+SnapshotInfo describeScan(const ScanResult& result);
+
 /// The account name for a uid: from the snapshot's own list, else the number.
 std::string ownerName(const SnapshotInfo& info, std::uint32_t uid);
 /// The list for a tree that was scanned on this machine.

@@ -43,6 +43,8 @@ TEST_CASE("a drive that is mounted shows up once, whatever is bound to it", "[dr
     CHECK(found->filesystem == "tmpfs");
     CHECK(found->kind == DeviceKind::Memory);
     CHECK(found->capacity.total == 4 << 20);
+    CHECK(readDrive(stick.path())->name == "FIELD");
+    CHECK_FALSE(readDrive(t.path()));
     const auto bound = t.folder("bound");
     REQUIRE(std::system(("mount --bind '" + stick.path() + "' '" + bound + "'").c_str()) == 0);
     CHECK(count(stick.path()) + count(bound) == 1);

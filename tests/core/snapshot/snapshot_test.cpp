@@ -5,6 +5,8 @@
 
 #include <random>
 
+#include "core/base/text.h"
+#include "core/platform/folders.h"
 #include "core/snapshot/catalogue.h"
 #include "core/snapshot/columns.h"
 #include "core/snapshot/snapshot.h"
@@ -99,6 +101,24 @@ TEST_CASE("a real place goes through a snapshot with every byte of its names", "
     CHECK(describe(*read->tree) == describe(*scanned->tree));
     CHECK(read->tree->find(t / "\xff\xfe name\n"));
     CHECK(read->info.place == t.path());
+}
+
+TEST_CASE("a scan is described by its drive, its machine and its owners", "[snapshot]")
+{
+    TestFolder t;
+    t.file("Nest camera/still.jpg", 1000);
+    const auto result = scan(t / "Nest camera");
+    REQUIRE(result);
+    const auto described = describeScan(*result);
+    CHECK(described.place == t / "Nest camera");
+    CHECK(described.placeName == "Nest camera");
+    CHECK(described.host == hostName());
+    CHECK(described.taken == result->started);
+    CHECK_FALSE(described.partial);
+    CHECK(isAtOrBelow(described.place, described.mountPoint));
+    CHECK(described.capacity.total > 0);
+    CHECK(ownerName(described, result->tree->store().owner(rootNode)) ==
+          userName(result->tree->store().owner(rootNode)));
 }
 
 TEST_CASE("what was taken out of the tree is not written", "[snapshot]")
