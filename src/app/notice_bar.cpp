@@ -33,15 +33,27 @@ NoticeBar::NoticeBar(QWidget* parent) : QFrame(parent), text_(new QLabel)
 
 void NoticeBar::show(const QString& sentence, Severity severity)
 {
-    text_->setText(sentence);
-    setProperty("severity", severity == Severity::Info ? "info" : severity == Severity::Warning ? "warning" : "danger");
+    // A warning that nobody has closed yet is never replaced: what comes after it stands below it.
+    constexpr qsizetype most = 4;
+    if (!isVisible() || severity_ == Severity::Info) {
+        lines_ = {sentence};
+        severity_ = severity;
+    } else if (lines_.last() != sentence) {
+        lines_ << sentence;
+        lines_ = lines_.mid(std::max<qsizetype>(0, lines_.size() - most));
+        severity_ = std::max(severity_, severity);
+    }
+    text_->setText(lines_.join(QLatin1Char('\n')));
+    setProperty("severity", severity_ == Severity::Info      ? "info"
+                            : severity_ == Severity::Warning ? "warning"
+                                                             : "danger");
     style()->unpolish(this);
     style()->polish(this);
-    setAccessibleName(sentence);
+    setAccessibleName(text_->text());
     QFrame::show();
     place();
     raise();
-    if (severity == Severity::Info)
+    if (severity_ == Severity::Info)
         timer_.start();
     else
         timer_.stop();
@@ -49,7 +61,7 @@ void NoticeBar::show(const QString& sentence, Severity severity)
 
 void NoticeBar::hideIfInfo()
 {
-    if (property("severity") == "info")
+    if (severity_ == Severity::Info)
         hide();
 }
 

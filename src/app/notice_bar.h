@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// One sentence about what just happened. Good news goes by itself; warnings stay until they are closed or replaced.
+// One sentence about what just happened. Good news goes by itself; warnings stay until they are closed.
 #pragma once
 
 #include <QFrame>
@@ -28,6 +28,8 @@ private:
 
     QTimer timer_;
     QRect area_;
+    QStringList lines_;
+    Severity severity_ = Severity::Info;
 };
 
 } // namespace kurvo::app

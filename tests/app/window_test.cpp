@@ -96,7 +96,7 @@ TEST_CASE("damaged snapshots are refused with a sentence", "[window]")
         REQUIRE(Window::until([&] { return said.size() > before; }));
         INFO(said.last().toStdString());
         CHECK(said.last().contains(words));
-        CHECK(w.notice() == said.last());
+        CHECK(w.notice().endsWith(said.last()));
         CHECK(w.place() == nullptr);
     };
     refused(w.t.text("bad.kurvo", "not a snapshot at all, but long enough"), "is not a Kurvo snapshot");
@@ -114,6 +114,17 @@ TEST_CASE("damaged snapshots are refused with a sentence", "[window]")
         return false;
     };
     CHECK(Window::until(named));
+}
+
+TEST_CASE("two errors at once are both said", "[window]")
+{
+    Window w;
+    w.session().scanFolder(w.t / "gone");
+    w.session().openSnapshot(w.t.text("rubbish.kurvo", "no snapshot, but long enough to look at"));
+    CHECK(Window::until(
+        [&] { return w.notice().contains("it is not there") && w.notice().contains("is not a Kurvo snapshot"); }));
+    w.session().say("Good news.");
+    CHECK(w.notice().contains("it is not there")); // nor does good news push them out
 }
 
 TEST_CASE("a snapshot that cannot be saved is said, and the scan is still shown", "[window]")
