@@ -48,7 +48,7 @@ inline std::shared_ptr<const FileTree> bigTree(std::uint32_t files)
             n.type = i < own ? typeOfName(n.name) : FileType{0};
             group.push_back(n);
         }
-        const auto first = store->append(parent, group, names);
+        const auto first = store->append(parent, group, names).first;
         for (std::uint32_t i = own; i < group.size(); ++i)
             pending.emplace_back(first + i, below[index][i - own]);
         made += own;

@@ -111,7 +111,7 @@ std::shared_ptr<const NodeStore> Sketch::build() const
             const bool isFile = entry.stat.kind != EntryKind::Folder;
             group.push_back({entry.name, entry.stat, entry.flags, isFile ? typeOfName(entry.name) : FileType{0}});
         }
-        const auto first = store->append(node, group, names);
+        const auto first = store->append(node, group, names).first;
         NodeId id = first;
         for (const auto child : entries_[index].children) {
             if (entries_[child].stat.kind == EntryKind::Folder)

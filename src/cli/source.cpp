@@ -32,7 +32,7 @@ Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& 
     std::jthread watcher([&](std::stop_token done) {
         const timespec tick{0, 200'000'000};
         for (int ticks = 0; !done.stop_requested(); ++ticks) {
-            if (sigtimedwait(&interrupt, nullptr, &tick) == SIGINT)
+            if (sigtimedwait(&interrupt, nullptr, &tick) == SIGINT && !done.stop_requested())
                 stop.request_stop();
             if (terminal && ticks >= 4 && !done.stop_requested())
                 fmt::print(stderr, "\r\033[K{}, {}  {}", formatItems(progress.entries(), "entry", "entries"),
@@ -41,6 +41,7 @@ Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& 
     });
     auto result = scan(path, options, stop.get_token(), &progress);
     watcher.request_stop();
+    pthread_kill(watcher.native_handle(), SIGINT); // do not wait for its tick to end
     watcher.join();
     pthread_sigmask(SIG_SETMASK, &before, nullptr);
     if (terminal)

@@ -24,7 +24,7 @@ void append(NodeStore& store, NodeStore::NameWriter& names, NodeId node, const S
         entry.type = child.folder ? FileType{0} : typeOfName(child.name);
         group.push_back(entry);
     }
-    const auto first = store.append(node, group, names);
+    const auto first = store.append(node, group, names).first;
     for (std::uint32_t i = 0; i < sapling.children.size(); ++i)
         if (sapling.children[i].folder)
             append(store, names, first + i, sapling.children[i], inode);

@@ -30,7 +30,7 @@ void appendFirstByPath(const FileTree& tree, NodeId top, const std::vector<NodeI
                        std::vector<NodeId>& out)
 {
     const auto& store = tree.store();
-    std::vector<bool> wanted(store.size());
+    std::vector<bool> wanted(tree.extent().nodes);
     for (NodeId node : files)
         for (; node != noNode && !wanted[node]; node = store.parent(node))
             wanted[node] = true;

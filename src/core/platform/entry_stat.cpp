@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/platform/entry_stat.h"
 
+#include <dirent.h>
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <sys/syscall.h>
@@ -68,7 +69,7 @@ int statEntry(int dir, const char* name, EntryStat& out, StatSync sync)
     return 0;
 }
 
-const char* FolderReader::next()
+FolderEntry FolderReader::nextEntry()
 {
     error_ = 0;
     for (;;) {
@@ -77,7 +78,7 @@ const char* FolderReader::next()
             if (n <= 0) {
                 error_ = n < 0 ? errno : 0;
                 at_ = end_ = 0;
-                return nullptr;
+                return {};
             }
             at_ = 0;
             end_ = static_cast<std::size_t>(n);
@@ -89,7 +90,9 @@ const char* FolderReader::next()
         const char* name = record + offsetof(RawEntry, name);
         if (name[0] == '.' && (name[1] == '\0' || (name[1] == '.' && name[2] == '\0')))
             continue;
-        return name;
+        FolderEntry entry{name, 0, record[offsetof(RawEntry, type)] == DT_DIR};
+        std::memcpy(&entry.inode, record, sizeof entry.inode);
+        return entry;
     }
 }
 

@@ -41,6 +41,13 @@ enum class StatSync {
 /// it describes `dir` itself. Returns 0 or errno.
 int statEntry(int dir, const char* name, EntryStat& out, StatSync sync = StatSync::Cached);
 
+/// One name in a folder, as the folder itself has it.
+struct FolderEntry {
+    const char* name = nullptr;
+    std::uint64_t inode = 0;
+    bool isFolder = false; ///< as far as the filesystem says so there; false where it does not
+};
+
 /// Reads the entries of one open folder, a 64 KiB buffer at a time. One reader per thread, used again for each folder.
 class FolderReader {
 public:
@@ -53,9 +60,10 @@ public:
         at_ = end_ = 0;
     }
 
-    /// The next name except "." and "..", or nullptr at the end or on an error (then `error()` is the errno).
-    /// The pointer is good until the next call.
-    const char* next();
+    /// The next entry except "." and "..", or one with a null name at the end or on an error (then `error()` is the
+    /// errno). The name is good until the next call.
+    FolderEntry nextEntry();
+    const char* next() { return nextEntry().name; }
     int error() const { return error_; }
 
 private:

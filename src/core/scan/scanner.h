@@ -5,9 +5,14 @@
 // folder that is swapped for a link can lead it astray; symbolic links are never followed. Each worker goes depth first
 // through a queue of its own and gives away its oldest half when another is idle: folders stay few in number while
 // open, and the subtrees given away are the big ones. One shared queue was dropped: its lock is taken for every folder.
+//
+// The number of workers follows the disk: as many as processors while all is in memory, more as soon as they mostly
+// wait. One that hangs in a system call is left behind, and what it hung on is reported.
 #pragma once
 
 #include <atomic>
+#include <chrono>
+#include <condition_variable>
 #include <cstdint>
 #include <memory>
 #include <mutex>
@@ -21,39 +26,54 @@
 namespace kurvo {
 
 struct ScanOptions {
-    unsigned threads = 0;     ///< 0: as many as there are processors
+    unsigned threads = 0;     ///< 0: as many as help
     bool crossMounts = false; ///< go through other mounts; never into pseudo filesystems or the same device twice
     std::vector<std::string> exclude; ///< globs (fnmatch); with a '/' they match the whole path, else the name
+    /// After so long without an answer from the kernel a folder is given up (ETIMEDOUT).
+    std::chrono::milliseconds patience{15000};
 };
 
-/// How far a scan has come. Written by the scan, may be read from any thread at any time.
+/// How far a scan has come, and the way to hold it. Written by the scan; everything here is for any thread at any time.
 class ScanProgress {
 public:
     std::uint64_t entries() const { return entries_.load(std::memory_order_relaxed); }
+    /// Bytes on disk, a file with several links once.
     std::uint64_t diskBytes() const { return disk_.load(std::memory_order_relaxed); }
     std::uint64_t unreadable() const { return unreadable_.load(std::memory_order_relaxed); }
+    unsigned threads() const { return threads_.load(std::memory_order_relaxed); }
     /// A folder that was read a moment ago; bytes.
     std::string currentFolder() const;
+    /// What grows; null before the scan has begun. See GrowingTree.
+    std::shared_ptr<const NodeStore> store() const;
+
+    /// Holds the scan after the folders that are just being read, and lets it go on.
+    void setPaused(bool paused);
+    bool isPaused() const { return paused_.load(std::memory_order_relaxed); }
 
 private:
     friend class Walk;
     std::atomic<std::uint64_t> entries_{0};
     std::atomic<std::uint64_t> disk_{0};
     std::atomic<std::uint64_t> unreadable_{0};
-    mutable std::mutex mutex_;
+    std::atomic<unsigned> threads_{0};
+    std::atomic<bool> paused_{false};
+    mutable std::mutex mutex_; // guards the rest
+    std::condition_variable resumed_;
     std::string current_;
+    std::shared_ptr<const NodeStore> store_;
 };
 
 struct Unreadable {
     std::string path; ///< bytes
-    int sysError = 0;
+    int sysError = 0; ///< errno; ETIMEDOUT for what did not answer
 };
 
 struct ScanResult {
     std::shared_ptr<const FileTree> tree;
     std::uint64_t unreadable = 0;           ///< folders and entries that could not be read
     std::vector<Unreadable> unreadableList; ///< the first 10,000 of them, by path
-    bool stopped = false;                   ///< ended by the stop token: folders with FlagUnfinished were not read
+    bool stopped = false;                   ///< ended early: folders with FlagUnfinished were not read
+    bool driveGone = false;                 ///< ended early because the drive failed or was taken away
     double seconds = 0;                     ///< wall time
     std::int64_t started = 0;               ///< UTC seconds
 };

@@ -8,6 +8,8 @@
 #include <algorithm>
 #include <cerrno>
 #include <chrono>
+#include <cstring>
+#include <iterator>
 #include <thread>
 
 #include "core/base/text.h"
@@ -18,6 +20,8 @@ namespace kurvo {
 namespace {
 
 constexpr std::size_t mostListed = 10000;
+constexpr unsigned mostDeviceErrors = 200; ///< a damaged disk has some bad folders; one that is gone has nothing else
+constexpr std::chrono::milliseconds controlInterval{20};
 constexpr int folderFlags = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK;
 
 /// The folder is not there any more, or is something else by now: the scan is no worse for it.
@@ -26,77 +30,194 @@ bool isVanished(int error)
     return error == ENOENT || error == ENOTDIR || error == ELOOP || error == ESTALE;
 }
 
-int descriptorShare()
+rlim_t descriptorLimit()
 {
     rlimit limit{};
-    if (getrlimit(RLIMIT_NOFILE, &limit) != 0)
-        return 64;
-    const auto quarter = limit.rlim_cur / 4;
-    return static_cast<int>(std::clamp<rlim_t>(quarter, 4, 512));
+    return getrlimit(RLIMIT_NOFILE, &limit) == 0 ? limit.rlim_cur : 256;
+}
+
+/// What a drive answers that was pulled out or fails.
+bool isDeviceError(int error)
+{
+    return error == EIO || error == ENODEV || error == ENXIO || error == ESHUTDOWN || error == ENOTCONN ||
+           error == EUCLEAN;
 }
 
 } // namespace
 
-Walk::Walk(NodeStore& store, const ScanOptions& options, std::stop_token stop, ScanProgress& progress)
-    : store_(store), options_(options), stop_(std::move(stop)), progress_(progress), openLimit_(descriptorShare())
+Walk::Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_token stop, ScanProgress& progress)
+    : store_(std::move(store)), options_(std::move(options)), stop_(std::move(stop)), progress_(progress)
 {
+    const auto descriptors = descriptorLimit();
+    openLimit_ = static_cast<int>(std::clamp<rlim_t>(descriptors / 4, 4, 512));
+    const auto most = static_cast<unsigned>(std::clamp<rlim_t>(descriptors / 8, 1, 256));
+    mostThreads_ = std::min(options_.threads != 0 ? options_.threads : 32u, most);
+    const std::lock_guard lock(progress_.mutex_);
+    progress_.store_ = store_;
 }
 
-void Walk::run(UniqueFd root, const EntryStat& rootStat, unsigned threads)
+void Walk::run(UniqueFd root, const EntryStat& rootStat)
 {
     rootStat_ = rootStat;
     if (options_.crossMounts) {
         // Decided here and by path, not by which worker comes first: one mount a device, and never the root's again.
         if (const auto drives = readDrives())
             for (const auto& drive : *drives)
-                if (isAtOrBelow(drive.mountPoint, store_.name(rootNode)))
+                if (isAtOrBelow(drive.mountPoint, store_->name(rootNode)))
                     otherMounts_.insert(drive.mountId);
     }
     root_ = std::make_shared<OpenFolder>(std::move(root), openFolders_);
-    threads_ = threads;
-    shared_.push_back({rootNode, nullptr});
-    std::vector<std::jthread> team;
-    for (unsigned i = 0; i < threads; ++i)
-        team.emplace_back([this] {
-            Worker worker(store_);
-            work(worker);
-        });
-    team.clear();
+    shared_.push_back({rootNode, nullptr, nullptr});
+    const auto processors = std::clamp(std::thread::hardware_concurrency(), 1u, 16u);
+    addWorkers(options_.threads != 0 ? mostThreads_ : std::min(processors, mostThreads_));
+    control();
+    for (const auto& worker : workers_)
+        worker->thread.join();
     std::sort(unreadableList.begin(), unreadableList.end(),
               [](const Unreadable& a, const Unreadable& b) { return a.path < b.path; });
 }
 
-void Walk::work(Worker& worker)
+void Walk::addWorkers(unsigned count)
 {
-    Item item;
-    while (take(worker, item)) {
-        if (stop_.stop_requested() || tooMany)
-            store_.addFlags(item.node, FlagUnfinished);
-        else
-            readFolder(worker, item);
-        item.parent.reset();
-        if (someoneIdle_.load(std::memory_order_relaxed) && worker.queue.size() > 1)
-            share(worker);
+    for (unsigned i = 0; i < count; ++i) {
+        auto worker = std::make_shared<Worker>(*store_);
+        worker->lastMove = std::chrono::steady_clock::now();
+        worker->thread = std::thread([self = shared_from_this(), worker] { self->work(*worker); });
+        workers_.push_back(std::move(worker));
+    }
+    progress_.threads_ = static_cast<unsigned>(workers_.size());
+}
+
+/// The calling thread: watches the workers until nothing is left to read.
+void Walk::control()
+{
+    auto before = std::chrono::steady_clock::now();
+    for (;;) {
+        {
+            std::unique_lock lock(mutex_);
+            if (done_.wait_for(lock, controlInterval, [this] { return open_ == 0; }))
+                return;
+        }
+        const auto now = std::chrono::steady_clock::now();
+        if (!progress_.isPaused() && !isEnding())
+            adapt(now - before);
+        leaveHangingBehind(now);
+        before = now;
     }
 }
 
-bool Walk::take(Worker& worker, Item& item)
+/// More workers while those there mostly wait for the disk. Measured, not guessed from the kind of drive: the same disk
+/// answers from memory the second time.
+void Walk::adapt(std::chrono::nanoseconds elapsed)
+{
+    std::int64_t used = 0;
+    for (const auto& worker : workers_) {
+        clockid_t clock{};
+        timespec cpu{};
+        if (pthread_getcpuclockid(worker->thread.native_handle(), &clock) != 0 || clock_gettime(clock, &cpu) != 0)
+            continue;
+        const auto now = std::int64_t{cpu.tv_sec} * 1'000'000'000 + cpu.tv_nsec;
+        used += now - worker->lastCpu;
+        worker->lastCpu = now;
+    }
+    const auto count = static_cast<unsigned>(workers_.size());
+    const bool waiting = used < elapsed.count() * count * 6 / 10;
+    if (options_.threads == 0 && waiting && !someoneIdle_ && open_ > count && count < mostThreads_)
+        addWorkers(std::min(count, mostThreads_ - count));
+}
+
+void Walk::leaveHangingBehind(std::chrono::steady_clock::time_point now)
+{
+    // Whoever stopped the scan waits for its end.
+    const auto patience = isEnding() ? std::min(options_.patience, std::chrono::milliseconds(1000)) : options_.patience;
+    for (std::size_t i = workers_.size(); i-- > 0;) {
+        auto& worker = *workers_[i];
+        const auto beat = worker.beat.load(std::memory_order_relaxed);
+        if (beat != worker.lastBeat || worker.state != State::Reading) {
+            worker.lastBeat = beat;
+            worker.lastMove = now;
+        } else if (now - worker.lastMove > patience && enter(worker, State::Reading, State::LeftBehind)) {
+            const auto hanging = workers_[i];
+            workers_.erase(workers_.begin() + static_cast<std::ptrdiff_t>(i));
+            leaveBehind(*hanging);
+        }
+    }
+}
+
+void Walk::leaveBehind(Worker& worker)
+{
+    worker.thread.detach();
+    Item item = worker.item;
+    const char* name = worker.asked.load(std::memory_order_acquire);
+    {
+        const std::lock_guard lock(mutex_);
+        std::move(worker.queue.begin(), worker.queue.end(), std::back_inserter(shared_));
+        worker.queue.clear();
+        if (name) {
+            // Another worker reads the folder again without that name.
+            auto hung = item.hung ? *item.hung : std::set<std::string>{};
+            hung.insert(name);
+            item.hung = std::make_shared<const std::set<std::string>>(std::move(hung));
+            shared_.push_back(item);
+        }
+        changed_.notify_all();
+    }
+    constexpr unsigned tooOften = 16;
+    if (++leftBehind_ >= tooOften) {
+        driveGone = true;
+        ending_ = true;
+    }
+    addWorkers(1);
+    if (!name) {
+        noteUnreadable(item.node, {}, ETIMEDOUT);
+        finishItem();
+    }
+}
+
+void Walk::work(Worker& worker)
+{
+    while (take(worker)) {
+        while (progress_.isPaused() && !isEnding()) {
+            std::unique_lock lock(progress_.mutex_);
+            progress_.resumed_.wait_for(lock, std::chrono::milliseconds(100), [this] { return !progress_.isPaused(); });
+        }
+        if (isEnding())
+            store_->addFlags(worker.item.node, FlagUnfinished);
+        else if (!readFolder(worker))
+            return; // left behind: nothing here may be touched any more
+        worker.item = {};
+        worker.folder = {};
+        if (someoneIdle_.load(std::memory_order_relaxed) && worker.queue.size() > 1)
+            share(worker);
+        finishItem();
+    }
+}
+
+void Walk::finishItem()
+{
+    if (--open_ > 0)
+        return;
+    const std::lock_guard lock(mutex_);
+    changed_.notify_all();
+    done_.notify_all();
+}
+
+bool Walk::take(Worker& worker)
 {
     if (!worker.queue.empty()) {
-        item = std::move(worker.queue.back());
+        worker.item = std::move(worker.queue.back());
         worker.queue.pop_back();
         return true;
     }
     std::unique_lock lock(mutex_);
-    if (++idle_ == threads_ && shared_.empty())
-        changed_.notify_all(); // nobody has work left
+    ++idle_;
     someoneIdle_ = true;
-    changed_.wait(lock, [this] { return !shared_.empty() || idle_ == threads_; });
-    if (shared_.empty())
-        return false;
+    changed_.wait(lock, [this] { return !shared_.empty() || open_ == 0; });
     --idle_;
     someoneIdle_ = idle_ > 0;
-    item = std::move(shared_.back());
+    if (shared_.empty())
+        return false;
+    worker.item = std::move(shared_.back());
     shared_.pop_back();
     return true;
 }
@@ -104,7 +225,7 @@ bool Walk::take(Worker& worker, Item& item)
 void Walk::share(Worker& worker)
 {
     const std::lock_guard lock(mutex_);
-    if (shared_.size() >= threads_)
+    if (shared_.size() >= idle_)
         return;
     for (auto give = worker.queue.size() / 2; give > 0; --give) {
         shared_.push_back(std::move(worker.queue.front()));
@@ -116,11 +237,11 @@ void Walk::share(Worker& worker)
 UniqueFd Walk::openFromRoot(NodeId node, int& error) const
 {
     std::vector<NodeId> chain;
-    for (; node != rootNode; node = store_.parent(node))
+    for (; node != rootNode; node = store_->parent(node))
         chain.push_back(node);
     UniqueFd at(::openat(root_->fd.get(), ".", chain.empty() ? folderFlags : (O_PATH | O_DIRECTORY | O_CLOEXEC)));
     for (auto i = chain.size(); i-- > 0 && at;)
-        at = UniqueFd(::openat(at.get(), store_.nameC(chain[i]),
+        at = UniqueFd(::openat(at.get(), store_->nameC(chain[i]),
                                i == 0 ? folderFlags : (O_PATH | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC)));
     error = at ? 0 : errno;
     return at;
@@ -128,93 +249,149 @@ UniqueFd Walk::openFromRoot(NodeId node, int& error) const
 
 UniqueFd Walk::openItem(const Item& item, int& error) const
 {
-    if (!item.parent)
-        return openFromRoot(item.node, error);
-    UniqueFd fd(::openat(item.parent->fd.get(), store_.nameC(item.node), folderFlags));
-    error = fd ? 0 : errno;
-    return fd;
+    // Descriptors can be short for a moment because of others in this program.
+    for (int attempt = 0;; ++attempt) {
+        UniqueFd fd;
+        if (item.parent) {
+            fd = UniqueFd(::openat(item.parent->fd.get(), store_->nameC(item.node), folderFlags));
+            error = fd ? 0 : errno;
+        } else {
+            fd = openFromRoot(item.node, error);
+        }
+        if (attempt == 50 || (error != EMFILE && error != ENFILE))
+            return fd;
+        std::this_thread::sleep_for(controlInterval);
+    }
 }
 
-void Walk::readFolder(Worker& worker, const Item& item)
+/// False when this worker was left behind meanwhile.
+bool Walk::readFolder(Worker& worker)
 {
+    publishCurrent(worker.item.node);
+    worker.failures.clear();
+    worker.entries.clear();
+    worker.asked.store(nullptr, std::memory_order_release);
+    enter(worker, State::Writing, State::Reading);
     int error = 0;
-    UniqueFd fd = openItem(item, error);
-    if (!fd) {
+    auto folder = openItem(worker.item, error);
+    worker.beat.fetch_add(1, std::memory_order_relaxed);
+    if (worker.state == State::LeftBehind)
+        return false;
+    worker.folder = std::move(folder);
+    if (!worker.folder) {
         if (!isVanished(error))
-            noteUnreadable(item.node, nullptr, error);
-        return;
+            worker.failures.push_back({{}, error});
+    } else if (!readEntries(worker)) {
+        return false;
     }
-    publishCurrent(item.node);
-    readEntries(worker, fd.get(), item.node);
-    const auto first = store_.append(item.node, worker.entries, worker.names);
-    if (first == noNode) {
-        tooMany = true;
-        store_.addFlags(item.node, FlagUnfinished);
-        return;
-    }
-
-    std::uint64_t disk = 0;
-    bool hasFolders = false;
-    for (const auto& entry : worker.entries) {
-        const bool door = (entry.flags & FlagDoor) != 0;
-        disk += door ? 0 : entry.stat.blocks * 512;
-        hasFolders |= entry.stat.kind == EntryKind::Folder && !door;
-    }
-    progress_.entries_.fetch_add(worker.entries.size(), std::memory_order_relaxed);
-    progress_.disk_.fetch_add(disk, std::memory_order_relaxed);
-    if (!hasFolders)
-        return;
-
-    // Past the limit the children are opened from the root again when their turn comes: slower, and bounded.
-    std::shared_ptr<OpenFolder> open;
-    if (openFolders_.load(std::memory_order_relaxed) < openLimit_)
-        open = std::make_shared<OpenFolder>(std::move(fd), openFolders_);
-    for (std::uint32_t i = 0; i < worker.entries.size(); ++i)
-        if (worker.entries[i].stat.kind == EntryKind::Folder && (worker.entries[i].flags & FlagDoor) == 0)
-            worker.queue.push_back({first + i, open});
+    if (!enter(worker, State::Reading, State::Writing))
+        return false;
+    keep(worker);
+    return true;
 }
 
-void Walk::readEntries(Worker& worker, int fd, NodeId folder)
+/// Lists the folder, then looks at its entries in the order of their inodes: on a disk that has to seek they lie in
+/// that order, while folders list them by a hash of the name.
+bool Walk::readEntries(Worker& worker)
 {
     constexpr std::size_t ordinary = 8192;
     if (worker.entries.capacity() > ordinary) {
         worker.entries = {}; // one huge folder must not hold memory for the rest of the scan
         worker.nameBytes = {};
-        worker.nameEnds = {};
+        worker.listed = {};
     }
-    worker.entries.clear();
     worker.nameBytes.clear();
-    worker.nameEnds.clear();
+    worker.listed.clear();
+    const int fd = worker.folder.get();
+    const auto folder = worker.item.node;
     worker.reader.start(fd);
-    while (const char* name = worker.reader.next()) {
-        NewNode entry;
-        const int error = statEntry(fd, name, entry.stat);
-        if (error == ENOENT || error == ESTALE)
+    const auto beat = [&worker] { worker.beat.fetch_add(1, std::memory_order_relaxed); };
+    for (;;) {
+        const auto entry = worker.reader.nextEntry();
+        if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
+            return false;
+        if (!entry.name)
+            break;
+        beat();
+        if (!options_.exclude.empty() && isExcluded(folder, entry.name))
             continue;
-        if (!options_.exclude.empty() && isExcluded(folder, name))
-            continue;
-        if (error != 0) {
-            store_.addFlags(folder, FlagUnreadable);
-            noteUnreadable(folder, name, error);
-            continue;
-        }
-        if (entry.stat.kind == EntryKind::Folder) {
-            if (!mayEnter(entry.stat))
-                entry.flags |= FlagDoor;
-        } else {
-            entry.type = typeOfName(name);
-        }
-        worker.nameBytes += name;
-        worker.nameEnds.push_back(static_cast<std::uint32_t>(worker.nameBytes.size()));
-        worker.entries.push_back(entry);
+        worker.listed.push_back({entry.inode, static_cast<std::uint32_t>(worker.nameBytes.size()), entry.isFolder});
+        worker.nameBytes.append(entry.name, std::strlen(entry.name) + 1);
     }
     if (const int error = worker.reader.error(); error != 0 && !isVanished(error))
-        noteUnreadable(folder, nullptr, error);
-    std::uint32_t begin = 0;
-    for (std::size_t i = 0; i < worker.entries.size(); ++i) {
-        worker.entries[i].name = std::string_view(worker.nameBytes).substr(begin, worker.nameEnds[i] - begin);
-        begin = worker.nameEnds[i];
+        worker.failures.push_back({{}, error});
+    std::sort(worker.listed.begin(), worker.listed.end(), [](const Listed& a, const Listed& b) {
+        return a.inode != b.inode ? a.inode < b.inode : a.name < b.name;
+    });
+
+    worker.entries.reserve(worker.listed.size());
+    for (const auto& listed : worker.listed) {
+        const char* name = worker.nameBytes.data() + listed.name;
+        NewNode entry;
+        entry.name = name;
+        if (worker.item.hung && worker.item.hung->contains(name)) {
+            entry.stat.kind = listed.isFolder ? EntryKind::Folder : EntryKind::File;
+            entry.stat.inode = listed.inode;
+            entry.stat.device = rootStat_.device;
+            entry.flags = FlagUnreadable;
+            worker.failures.push_back({name, ETIMEDOUT});
+            worker.entries.push_back(entry);
+            continue;
+        }
+        worker.asked.store(name, std::memory_order_release);
+        const int error = statEntry(fd, name, entry.stat);
+        beat();
+        if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
+            return false;
+        if (error == ENOENT || error == ESTALE)
+            continue;
+        if (error != 0) {
+            worker.failures.push_back({name, error});
+            continue;
+        }
+        if (entry.stat.kind != EntryKind::Folder)
+            entry.type = typeOfName(name);
+        else if (!mayEnter(entry.stat))
+            entry.flags |= FlagDoor;
+        worker.entries.push_back(entry);
     }
+    return true;
+}
+
+/// Puts what was read of a folder where all can see it.
+void Walk::keep(Worker& worker)
+{
+    const auto node = worker.item.node;
+    const auto [first, disk] = store_->append(node, worker.entries, worker.names);
+    if (first == noNode) {
+        tooMany = true;
+        ending_ = true;
+        store_->addFlags(node, FlagUnfinished);
+        return;
+    }
+    for (const auto& failure : worker.failures) {
+        if (failure.error != ETIMEDOUT || failure.name.empty())
+            store_->addFlags(node, FlagUnreadable);
+        noteUnreadable(node, failure.name, failure.error);
+    }
+    progress_.entries_.fetch_add(worker.entries.size(), std::memory_order_relaxed);
+    progress_.disk_.fetch_add(disk, std::memory_order_relaxed);
+
+    const auto toEnter = [](const NewNode& entry) {
+        return entry.stat.kind == EntryKind::Folder && (entry.flags & (FlagDoor | FlagUnreadable)) == 0;
+    };
+    const auto folders =
+        static_cast<std::uint64_t>(std::count_if(worker.entries.begin(), worker.entries.end(), toEnter));
+    if (folders == 0)
+        return;
+    open_ += folders;
+    // Past the limit the children are opened from the root again when their turn comes: slower, and bounded.
+    std::shared_ptr<OpenFolder> open;
+    if (openFolders_->load(std::memory_order_relaxed) < openLimit_)
+        open = std::make_shared<OpenFolder>(std::move(worker.folder), openFolders_);
+    for (std::uint32_t i = 0; i < worker.entries.size(); ++i)
+        if (toEnter(worker.entries[i]))
+            worker.queue.push_back({first + i, open, nullptr});
 }
 
 bool Walk::mayEnter(const EntryStat& stat) const
@@ -228,21 +405,25 @@ bool Walk::isExcluded(NodeId folder, const char* name) const
 {
     for (const auto& glob : options_.exclude) {
         const bool whole = glob.find('/') != std::string::npos;
-        const auto subject = whole ? joinPath(store_.path(folder), name) : std::string(name);
+        const auto subject = whole ? joinPath(store_->path(folder), name) : std::string(name);
         if (::fnmatch(glob.c_str(), subject.c_str(), 0) == 0)
             return true;
     }
     return false;
 }
 
-void Walk::noteUnreadable(NodeId node, const char* name, int error)
+void Walk::noteUnreadable(NodeId node, const std::string& name, int error)
 {
-    if (!name)
-        store_.addFlags(node, FlagUnreadable);
+    if (name.empty())
+        store_->addFlags(node, FlagUnreadable);
     progress_.unreadable_.fetch_add(1, std::memory_order_relaxed);
     const std::lock_guard lock(unreadableMutex_);
+    if (isDeviceError(error) && ++deviceErrors_ >= mostDeviceErrors) {
+        driveGone = true;
+        ending_ = true;
+    }
     if (unreadableList.size() < mostListed)
-        unreadableList.push_back({name ? joinPath(store_.path(node), name) : store_.path(node), error});
+        unreadableList.push_back({name.empty() ? store_->path(node) : joinPath(store_->path(node), name), error});
 }
 
 void Walk::publishCurrent(NodeId node)
@@ -252,7 +433,7 @@ void Walk::publishCurrent(NodeId node)
     auto due = nextPublish_.load(std::memory_order_relaxed);
     if (now < due || !nextPublish_.compare_exchange_strong(due, now + 50))
         return;
-    auto path = store_.path(node);
+    auto path = store_->path(node);
     const std::lock_guard lock(progress_.mutex_);
     progress_.current_ = std::move(path);
 }

@@ -2,9 +2,11 @@
 // The workers behind scan(): internal to core/scan.
 #pragma once
 
-#include <condition_variable>
+#include <pthread.h>
+
 #include <deque>
 #include <set>
+#include <thread>
 
 #include "core/platform/entry_stat.h"
 #include "core/platform/unique_fd.h"
@@ -14,65 +16,112 @@ namespace kurvo {
 
 /// An open folder, shared by the children that still have to be opened from it.
 struct OpenFolder {
-    OpenFolder(UniqueFd f, std::atomic<int>& counter) : fd(std::move(f)), open(counter) { ++open; }
-    ~OpenFolder() { --open; }
+    OpenFolder(UniqueFd f, std::shared_ptr<std::atomic<int>> counter) : fd(std::move(f)), open(std::move(counter))
+    {
+        ++*open;
+    }
+    ~OpenFolder() { --*open; }
     UniqueFd fd;
-    std::atomic<int>& open;
+    std::shared_ptr<std::atomic<int>> open;
 };
 
-class Walk {
+/// One scan. Held by shared_ptr: a worker that hangs in the kernel keeps what it may still touch, after the scan has
+/// ended without it.
+class Walk : public std::enable_shared_from_this<Walk> {
 public:
-    Walk(NodeStore& store, const ScanOptions& options, std::stop_token stop, ScanProgress& progress);
+    Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_token stop, ScanProgress& progress);
 
-    /// Reads everything below the root, which is open as `root` and described by `rootStat`.
-    void run(UniqueFd root, const EntryStat& rootStat, unsigned threads);
+    /// Reads everything below the root, which is open as `root` and described by `rootStat`. Returns when all is read,
+    /// given up or stopped; workers that hang are left behind.
+    void run(UniqueFd root, const EntryStat& rootStat);
 
     std::vector<Unreadable> unreadableList;
-    std::atomic<bool> tooMany{false}; ///< the 32-bit ids ran out
+    std::atomic<bool> tooMany{false};   ///< the 32-bit ids ran out
+    std::atomic<bool> driveGone{false}; ///< the device fails, or too much of it does not answer
 
 private:
     struct Item {
-        NodeId node = rootNode;
-        std::shared_ptr<OpenFolder> parent; ///< null: to be opened from the root, component by component
+        NodeId node = noNode;
+        std::shared_ptr<OpenFolder> parent;                ///< null: to be opened from the root, component by component
+        std::shared_ptr<const std::set<std::string>> hung; ///< names in it that did not answer before
     };
+    struct Listed {
+        std::uint64_t inode;
+        std::uint32_t name; ///< offset into the names
+        bool isFolder;
+    };
+    struct Failure {
+        std::string name; ///< empty: the folder itself
+        int error;
+    };
+    enum class State { Reading, Writing, LeftBehind };
+    /// Reading: in the kernel, may be left behind by the controller. Writing: changes what all share.
     struct Worker {
         explicit Worker(NodeStore& store) : names(store) { }
         NodeStore::NameWriter names;
         FolderReader reader;
         std::deque<Item> queue;
         std::vector<NewNode> entries;
+        std::vector<Listed> listed;
         std::string nameBytes;
-        std::vector<std::uint32_t> nameEnds;
+        std::vector<Failure> failures;
+        Item item;
+        UniqueFd folder;
+
+        std::atomic<State> state{State::Writing};
+        std::atomic<std::uint64_t> beat{0};      ///< moves with every system call
+        std::atomic<const char*> asked{nullptr}; ///< name being looked at; null while the folder itself is read
+        std::thread thread;
+        // The controller's own:
+        std::uint64_t lastBeat = 0;
+        std::chrono::steady_clock::time_point lastMove{};
+        std::int64_t lastCpu = 0; ///< nanoseconds
     };
 
+    void addWorkers(unsigned count);
+    void control();
+    void adapt(std::chrono::nanoseconds elapsed);
+    void leaveHangingBehind(std::chrono::steady_clock::time_point now);
+    void leaveBehind(Worker& worker);
     void work(Worker& worker);
-    bool take(Worker& worker, Item& item);
+    bool take(Worker& worker);
     void share(Worker& worker);
-    void readFolder(Worker& worker, const Item& item);
+    bool readFolder(Worker& worker);
     UniqueFd openItem(const Item& item, int& error) const;
     UniqueFd openFromRoot(NodeId node, int& error) const;
-    void readEntries(Worker& worker, int fd, NodeId folder);
+    bool readEntries(Worker& worker);
+    void keep(Worker& worker);
+    void finishItem();
     bool isExcluded(NodeId folder, const char* name) const;
     bool mayEnter(const EntryStat& stat) const;
-    void noteUnreadable(NodeId node, const char* name, int error);
+    void noteUnreadable(NodeId node, const std::string& name, int error);
     void publishCurrent(NodeId node);
+    bool isEnding() const { return ending_.load(std::memory_order_relaxed) || stop_.stop_requested(); }
+    static bool enter(Worker& worker, State from, State to) { return worker.state.compare_exchange_strong(from, to); }
 
-    NodeStore& store_;
-    const ScanOptions& options_;
-    std::stop_token stop_;
-    ScanProgress& progress_;
+    const std::shared_ptr<NodeStore> store_;
+    const ScanOptions options_;
+    const std::stop_token stop_;
+    ScanProgress& progress_; ///< not touched by workers that were left behind
     std::shared_ptr<OpenFolder> root_;
     EntryStat rootStat_;
     std::set<std::uint64_t> otherMounts_; ///< mount ids that may be entered; filled once, before the workers start
     int openLimit_ = 256;
-    std::atomic<int> openFolders_{0};
+    unsigned mostThreads_ = 32;
+    std::shared_ptr<std::atomic<int>> openFolders_ = std::make_shared<std::atomic<int>>(0);
 
-    std::mutex mutex_; // guards the three below
+    std::vector<std::shared_ptr<Worker>> workers_; ///< the controller's own
+    unsigned leftBehind_ = 0;
+    std::atomic<bool> ending_{false};
+    std::atomic<unsigned> deviceErrors_{0}; ///< one after the other
+    std::atomic<std::uint64_t> open_{1};    ///< folders that wait or are being read
+
+    std::mutex mutex_; // guards the two below
     std::condition_variable changed_;
     std::vector<Item> shared_;
     unsigned idle_ = 0;
     std::atomic<bool> someoneIdle_{false};
-    unsigned threads_ = 1;
+    std::condition_variable done_; ///< with mutex_: open_ came to nothing
     std::atomic<std::int64_t> nextPublish_{0};
     std::mutex unreadableMutex_;
 };

@@ -151,7 +151,7 @@ public:
                 if (!next(group[k], device, counts[k]) || group[k].name.empty() ||
                     group[k].name.find('/') != std::string_view::npos)
                     return nullptr;
-            const auto first = store->append(folder, group, names);
+            const auto first = store->append(folder, group, names).first;
             if (first == noNode)
                 return nullptr;
             for (std::uint32_t k = 0; k < count; ++k)

@@ -10,8 +10,57 @@
 
 namespace kurvo {
 
+void FolderSums::addFile(const NodeStore& store, NodeId file, bool counts)
+{
+    const bool hidden = store.has(file, FlagHidden);
+    const auto modified = store.modified(file);
+    ++files;
+    hiddenFiles += hidden ? 1 : 0;
+    newest = std::max(newest, modified);
+    oldest = std::min(oldest, modified);
+    if (!counts)
+        return;
+    const auto own = store.ownDisk(file);
+    apparent += store.ownApparent(file);
+    disk += own;
+    hiddenDisk += hidden ? own : 0;
+}
+
+void FolderSums::addSelf(const NodeStore& store, NodeId folder)
+{
+    unreadable += store.has(folder, FlagUnreadable) ? 1 : 0;
+    if (store.has(folder, FlagDoor))
+        return;
+    disk += store.ownDisk(folder);
+    hiddenDisk += store.has(folder, FlagHidden) ? store.ownDisk(folder) : 0;
+}
+
+void FolderSums::addFolder(const NodeStore& store, NodeId folder)
+{
+    ++folders;
+    newest = std::max(newest, store.modified(folder));
+}
+
+void FolderSums::addBelow(const FolderSums& below)
+{
+    apparent += below.apparent;
+    disk += below.disk;
+    hiddenDisk += below.hiddenDisk;
+    newest = std::max(newest, below.newest);
+    oldest = std::min(oldest, below.oldest);
+    files += below.files;
+    folders += below.folders;
+    hiddenFiles += below.hiddenFiles;
+    unreadable += below.unreadable;
+}
+
+FileTree::FileTree(std::shared_ptr<const NodeStore> store, StoreExtent extent, std::vector<FolderSums> sums)
+    : store_(std::move(store)), extent_(extent), growing_(true), sums_(std::move(sums))
+{
+}
+
 FileTree::FileTree(std::shared_ptr<const NodeStore> store, std::vector<NodeId> removed)
-    : store_(std::move(store)), removed_(std::move(removed))
+    : store_(std::move(store)), extent_{store_->size(), store_->folderCount()}, removed_(std::move(removed))
 {
     std::sort(removed_.begin(), removed_.end());
     removed_.erase(std::unique(removed_.begin(), removed_.end()), removed_.end());
@@ -25,7 +74,7 @@ bool FileTree::isRemoved(NodeId node) const
 
 bool FileTree::contains(NodeId node) const
 {
-    if (node >= store_->size())
+    if (node >= extent_.nodes)
         return false;
     for (; node != noNode; node = parent(node))
         if (isRemoved(node))
@@ -50,39 +99,17 @@ void FileTree::addUp()
         if (!removed_.empty() && isRemoved(node))
             continue;
         const NodeId above = store.parent(node);
-        const bool hidden = store.has(node, FlagHidden);
-        if (store.isFolder(node)) {
-            auto& own = sums_[store.folderIndex(node)];
-            own.unreadable += store.has(node, FlagUnreadable) ? 1 : 0;
-            if (!store.has(node, FlagDoor)) {
-                own.disk += store.ownDisk(node);
-                own.hiddenDisk += hidden ? store.ownDisk(node) : 0;
-            }
-            if (above == noNode)
-                continue;
+        if (!store.isFolder(node)) {
+            const bool counts = !store.has(node, FlagLinked) || counted_[store.linkSetOf(node)] == node;
+            sums_[store.folderIndex(above)].addFile(store, node, counts);
+            continue;
+        }
+        auto& own = sums_[store.folderIndex(node)];
+        own.addSelf(store, node);
+        if (above != noNode) {
             auto& sums = sums_[store.folderIndex(above)];
-            sums.apparent += own.apparent;
-            sums.disk += own.disk;
-            sums.hiddenDisk += own.hiddenDisk;
-            sums.newest = std::max({sums.newest, own.newest, store.modified(node)});
-            sums.oldest = std::min(sums.oldest, own.oldest);
-            sums.files += own.files;
-            sums.folders += own.folders + 1;
-            sums.hiddenFiles += own.hiddenFiles;
-            sums.unreadable += own.unreadable;
-        } else {
-            auto& sums = sums_[store.folderIndex(above)];
-            const auto modified = store.modified(node);
-            ++sums.files;
-            sums.hiddenFiles += hidden ? 1 : 0;
-            sums.newest = std::max(sums.newest, modified);
-            sums.oldest = std::min(sums.oldest, modified);
-            if (store.has(node, FlagLinked) && counted_[store.linkSetOf(node)] != node)
-                continue;
-            const auto disk = store.ownDisk(node);
-            sums.apparent += store.ownApparent(node);
-            sums.disk += disk;
-            sums.hiddenDisk += hidden ? disk : 0;
+            sums.addBelow(own);
+            sums.addFolder(store, node);
         }
     }
 }
@@ -130,13 +157,15 @@ NodeId FileTree::countedAt(NodeId node) const
 {
     if (isFolder(node) || !store_->has(node, FlagLinked))
         return node;
+    if (growing_)
+        return store_->has(node, FlagLinkedAgain) ? noNode : node;
     return counted_[store_->linkSetOf(node)];
 }
 
 std::uint32_t FileTree::countChildren(NodeId folder) const
 {
     if (removed_.empty())
-        return store_->childCount(folder);
+        return children(folder).count;
     std::uint32_t count = 0;
     forEachChild(folder, [&count](NodeId) { ++count; });
     return count;
@@ -145,7 +174,7 @@ std::uint32_t FileTree::countChildren(NodeId folder) const
 std::vector<NodeId> FileTree::sortedChildren(NodeId folder, Measure measure) const
 {
     std::vector<std::pair<std::uint64_t, NodeId>> keyed;
-    keyed.reserve(store_->childCount(folder));
+    keyed.reserve(children(folder).count);
     forEachChild(folder, [&](NodeId child) { keyed.emplace_back(measured(child, measure), child); });
     std::sort(keyed.begin(), keyed.end(), [this](const auto& a, const auto& b) {
         return a.first != b.first ? a.first > b.first : name(a.second) < name(b.second);

@@ -29,6 +29,15 @@ struct FolderSums {
     std::uint32_t folders = 0;
     std::uint32_t hiddenFiles = 0;
     std::uint32_t unreadable = 0; ///< folders below, or itself, that could not be read
+
+    /// Adds one entry that is no folder.
+    void addFile(const NodeStore& store, NodeId file, bool counts);
+    /// Adds what a folder itself is to its own sums.
+    void addSelf(const NodeStore& store, NodeId folder);
+    /// Adds the sums of a folder below,
+    void addBelow(const FolderSums& below);
+    /// and the folder as one more.
+    void addFolder(const NodeStore& store, NodeId folder);
 };
 
 enum class Measure { Disk, Apparent, Files };
@@ -37,8 +46,14 @@ class FileTree {
 public:
     /// `removed`: nodes that are gone with everything below them; ids of the same store, none the root.
     explicit FileTree(std::shared_ptr<const NodeStore> store, std::vector<NodeId> removed = {});
+    /// What a scan has found so far: the part of a store that grows, with its sums (see GrowingTree).
+    FileTree(std::shared_ptr<const NodeStore> store, StoreExtent extent, std::vector<FolderSums> sums);
 
     const NodeStore& store() const { return *store_; }
+    /// How many rows of the store belong to this tree, taken out or not: ids are below.
+    StoreExtent extent() const { return extent_; }
+    /// The scan still runs: there is more to come.
+    bool isGrowing() const { return growing_; }
     std::shared_ptr<const NodeStore> sharedStore() const { return store_; }
     const std::vector<NodeId>& removed() const { return removed_; }
     /// This node itself was taken out (not: lies below one that was).
@@ -63,16 +78,16 @@ public:
     std::uint64_t measured(NodeId node, Measure measure) const;
     std::int64_t newest(NodeId node) const;
     const FolderSums& sums(NodeId folder) const { return sums_[store_->folderIndex(folder)]; }
-    /// The path where a linked file is counted; the node itself for all others.
+    /// The path where a linked file is counted; the node itself for all others. noNode where no path of it is left, and
+    /// in a growing tree at a path that does not count for now.
     NodeId countedAt(NodeId node) const;
 
     /// Calls `visit(NodeId)` for each child that is still there, in store order.
     template <typename Visit>
     void forEachChild(NodeId folder, Visit&& visit) const
     {
-        const NodeId first = store_->firstChild(folder);
-        const NodeId end = first + store_->childCount(folder);
-        for (NodeId child = first; child < end; ++child)
+        const auto [first, count] = children(folder);
+        for (NodeId child = first; child < first + count; ++child)
             if (removed_.empty() || !isRemoved(child))
                 visit(child);
     }
@@ -107,9 +122,17 @@ public:
     std::vector<NodeId> chain(NodeId node) const;
 
 private:
+    /// What a growing tree has seen of them: all or none.
+    NodeStore::Children children(NodeId folder) const
+    {
+        const auto all = store_->children(folder);
+        return all.first + all.count <= extent_.nodes ? all : NodeStore::Children{};
+    }
     void addUp();
 
     std::shared_ptr<const NodeStore> store_;
+    StoreExtent extent_;
+    bool growing_ = false;
     std::vector<NodeId> removed_; ///< sorted
     std::vector<FolderSums> sums_;
     std::vector<NodeId> counted_; ///< by link set; noNode when all its members are gone

@@ -15,10 +15,9 @@ namespace {
 constexpr std::int64_t timeBias = std::int64_t{1} << 33; // packed dates reach from 1697 to 2242
 
 template <typename T>
-T** zeroedTable(std::size_t entries)
+T* zeroedTable(std::size_t entries)
 {
-    // calloc: pages of these tables that are never touched cost nothing.
-    auto* table = static_cast<T**>(std::calloc(entries, sizeof(T*)));
+    auto* table = static_cast<T*>(std::calloc(entries, sizeof(T)));
     if (!table)
         throw std::bad_alloc();
     return table;
@@ -27,8 +26,10 @@ T** zeroedTable(std::size_t entries)
 } // namespace
 
 NodeStore::NodeStore(std::string_view rootPath)
-    : chunks_(new Chunk*[1u << (32 - chunkBits)]()), folders_(new FolderRow*[1u << (32 - folderChunkBits)]()),
-      names_(zeroedTable<char>(1u << (40 - nameChunkBits)))
+    : chunks_(zeroedTable<Chunk*>(1u << (32 - chunkBits))),
+      folders_(zeroedTable<FolderChunk*>(1u << (32 - folderChunkBits))),
+      names_(zeroedTable<char*>(1u << (40 - nameChunkBits))), wide_(zeroedTable<Wide*>(1u << (32 - wideChunkBits))),
+      ownerTable_(zeroedTable<std::uint32_t>(wideOwner)), devices_(zeroedTable<std::uint64_t>(mostDevices))
 {
     NameWriter writer(*this);
     NewNode root;
@@ -42,7 +43,9 @@ NodeStore::~NodeStore()
     for (std::uint32_t i = 0; i <= (size_ - 1) >> chunkBits; ++i)
         delete chunks_[i];
     for (std::uint32_t i = 0; i <= (folderCount_ - 1) >> folderChunkBits; ++i)
-        delete[] folders_[i];
+        delete folders_[i];
+    for (std::uint32_t i = 0; wideCount_ > 0 && i <= (wideCount_ - 1) >> wideChunkBits; ++i)
+        delete[] wide_[i];
     for (std::uint32_t i = 0; i < nameChunks_; ++i)
         std::free(names_[i]);
 }
@@ -70,77 +73,93 @@ std::uint64_t NodeStore::storeName(std::string_view name, NameWriter& writer)
     return offset;
 }
 
-std::uint16_t NodeStore::ownerIndex(std::uint32_t uid, NameWriter& writer)
+std::uint32_t NodeStore::ownerIndex(std::uint32_t uid, NameWriter& writer)
 {
-    if (uid == writer.lastUid_)
+    if (uid == writer.lastUid_ && writer.lastOwner_ != wideOwner)
         return writer.lastOwner_;
     const std::lock_guard lock(mutex_);
-    const auto found = std::find(owners_.begin(), owners_.end(), uid);
-    auto index = static_cast<std::size_t>(found - owners_.begin());
-    if (found == owners_.end()) {
-        if (owners_.size() >= wideOwner)
-            index = wideOwner;
-        else
-            owners_.push_back(uid);
+    const auto* end = ownerTable_.get() + ownerCount_;
+    const auto* found = std::find(static_cast<const std::uint32_t*>(ownerTable_.get()), end, uid);
+    if (found == end) {
+        if (ownerCount_ == wideOwner)
+            return wideOwner;
+        ownerTable_[ownerCount_++] = uid;
     }
-    if (index != wideOwner) {
-        writer.lastUid_ = uid;
-        writer.lastOwner_ = static_cast<std::uint16_t>(index);
-    }
-    return static_cast<std::uint16_t>(index);
+    writer.lastUid_ = uid;
+    writer.lastOwner_ = static_cast<std::uint32_t>(found - ownerTable_.get());
+    return writer.lastOwner_;
 }
 
 std::uint16_t NodeStore::deviceIndex(std::uint64_t device)
 {
-    const auto found = std::find(devices_.begin(), devices_.end(), device);
-    if (found != devices_.end())
-        return static_cast<std::uint16_t>(found - devices_.begin());
-    if (devices_.size() == std::numeric_limits<std::uint16_t>::max())
+    // From the back: the children of a folder mostly lie on the device that was met last.
+    for (auto i = deviceCount_; i-- > 0;)
+        if (devices_[i] == device)
+            return static_cast<std::uint16_t>(i);
+    if (deviceCount_ == mostDevices)
         return 0; // more filesystems than a kernel can mount at once
-    devices_.push_back(device);
-    return static_cast<std::uint16_t>(devices_.size() - 1);
+    devices_[deviceCount_] = device;
+    return static_cast<std::uint16_t>(deviceCount_++);
 }
 
-void NodeStore::put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, NameWriter& writer)
+std::uint32_t NodeStore::newWide(const Wide& record)
+{
+    const std::lock_guard lock(mutex_);
+    auto*& records = wide_[wideCount_ >> wideChunkBits];
+    if (!records)
+        records = new Wide[1u << wideChunkBits];
+    wideAt(wideCount_) = record;
+    return wideCount_++;
+}
+
+std::uint64_t NodeStore::put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, NameWriter& writer)
 {
     const auto& stat = entry.stat;
     auto& c = chunk(node);
     const auto r = row(node);
-    auto flags = static_cast<std::uint16_t>(entry.flags | static_cast<std::uint16_t>(stat.kind));
+    std::uint32_t flags = entry.flags | static_cast<std::uint32_t>(stat.kind);
     if (parent != noNode && (has(parent, FlagHidden) || entry.name.starts_with('.')))
         flags |= FlagHidden;
     const bool isFolder = stat.kind == EntryKind::Folder;
-    if (!isFolder && stat.links > 1)
+    if (!isFolder && stat.links > 1) {
         flags |= FlagLinked;
+        const std::lock_guard lock(mutex_);
+        const auto [place, isNew] =
+            linkIndex_.try_emplace({stat.device, stat.inode}, static_cast<std::uint32_t>(linkSets_.size()));
+        if (isNew)
+            linkSets_.push_back({});
+        else
+            flags |= FlagLinkedAgain;
+        // Links made or removed during the scan: trust the larger number, which frees less.
+        auto& set = linkSets_[place->second];
+        set.links = std::max(set.links, stat.links);
+        linkPairs_.emplace_back(place->second, node);
+    }
 
     const auto offset = storeName(entry.name, writer);
-    const bool timeFits = stat.modified >= -timeBias && stat.modified < timeBias;
     const auto owner = ownerIndex(stat.uid, writer);
+    const bool timeFits = stat.modified >= -timeBias && stat.modified < timeBias;
     constexpr std::uint64_t narrow = std::numeric_limits<std::uint32_t>::max();
-    if (stat.size > narrow || stat.blocks > narrow || !timeFits || owner == wideOwner)
+    const bool nameFits = offset >= c.nameBase && offset - c.nameBase <= narrow;
+    auto size = static_cast<std::uint32_t>(isFolder ? folder : stat.size);
+    if ((!isFolder && stat.size > narrow) || stat.blocks > narrow || stat.inode >> 40 != 0 || !timeFits || !nameFits ||
+        owner == wideOwner) {
         flags |= FlagWide;
+        size = newWide({stat.size, stat.blocks, stat.inode, offset, stat.modified, stat.modifiedNs, stat.uid, folder});
+    }
 
-    c.inode[r] = stat.inode;
     c.modified[r] = timeFits ? (static_cast<std::uint64_t>(stat.modified + timeBias) << 30) | stat.modifiedNs : 0;
     c.parent[r] = parent;
-    c.extra[r] = isFolder ? folder : 0;
-    c.nameLow[r] = static_cast<std::uint32_t>(offset);
-    c.nameHigh[r] = static_cast<std::uint8_t>(offset >> 32);
-    c.size[r] = static_cast<std::uint32_t>(stat.size);
+    c.nameLow[r] = static_cast<std::uint32_t>(offset - c.nameBase);
+    c.inodeLow[r] = static_cast<std::uint32_t>(stat.inode);
+    c.inodeHigh[r] = static_cast<std::uint8_t>(stat.inode >> 32);
+    c.size[r] = size;
     c.blocks[r] = static_cast<std::uint32_t>(stat.blocks);
-    c.flags[r] = flags;
-    c.type[r] = entry.type;
-    c.owner[r] = owner;
-    if ((flags & (FlagWide | FlagLinked)) != 0) {
-        const std::lock_guard lock(mutex_);
-        if ((flags & FlagWide) != 0)
-            wide_[node] = {stat.size, stat.blocks, stat.modified, stat.modifiedNs, stat.uid};
-        if ((flags & FlagLinked) != 0)
-            candidates_.push_back({stat.device, stat.inode, stat.links, node});
-    }
+    c.facts[r] = flags | (entry.type & typeMask) << flagBits | owner << ownerShift;
+    return (flags & (FlagDoor | FlagLinkedAgain)) != 0 ? 0 : stat.blocks * 512;
 }
 
-NodeId NodeStore::append(NodeId folder, std::span<const NewNode> children, NameWriter& writer)
+NodeStore::Appended NodeStore::append(NodeId folder, std::span<const NewNode> children, NameWriter& writer)
 {
     const auto count = static_cast<std::uint32_t>(children.size());
     const auto folders = static_cast<std::uint32_t>(std::count_if(
@@ -150,33 +169,48 @@ NodeId NodeStore::append(NodeId folder, std::span<const NewNode> children, NameW
     {
         const std::lock_guard lock(mutex_);
         if (children.size() >= noNode - size_)
-            return noNode;
+            return {};
         first = size_;
         nextFolder = folderCount_;
         size_ += count;
         folderCount_ += folders;
         for (auto i = first >> chunkBits; count > 0 && i <= (size_ - 1) >> chunkBits; ++i)
-            if (!chunks_[i])
+            if (!chunks_[i]) {
                 chunks_[i] = new Chunk; // not zeroed: rows that are never used are never touched
+                // Threads write names into chunks of their own, of which some are older: half the reach is for them.
+                const auto now = std::uint64_t{nameChunks_} << nameChunkBits;
+                constexpr auto back = std::uint64_t{1} << 31;
+                chunks_[i]->nameBase = now > back ? now - back : 0;
+            }
         for (auto i = nextFolder >> folderChunkBits; folders > 0 && i <= (folderCount_ - 1) >> folderChunkBits; ++i)
             if (!folders_[i])
-                folders_[i] = new FolderRow[1u << folderChunkBits];
+                folders_[i] = new FolderChunk;
         FolderIndex at = nextFolder;
         for (const auto& child : children)
-            if (child.stat.kind == EntryKind::Folder)
-                folderRow(at++).device = deviceIndex(child.stat.device);
+            if (child.stat.kind == EntryKind::Folder) {
+                childrenRow(at) = 0;
+                deviceRow(at++) = deviceIndex(child.stat.device);
+            }
+        inFlight_.push_back(first);
     }
+    Appended done{first, 0};
     for (std::uint32_t i = 0; i < count; ++i) {
         const bool isFolder = children[i].stat.kind == EntryKind::Folder;
-        put(first + i, folder, children[i], nextFolder, writer);
+        done.diskBytes += put(first + i, folder, children[i], nextFolder, writer);
         nextFolder += isFolder ? 1 : 0;
     }
-    if (folder != noNode) {
-        auto& r = folderRow(folderIndex(folder));
-        r.firstChild = first;
-        r.childCount = count;
-    }
-    return first;
+    if (folder != noNode)
+        __atomic_store_n(&childrenRow(folderIndex(folder)), std::uint64_t{first} << 32 | count, __ATOMIC_RELAXED);
+    const std::lock_guard lock(mutex_);
+    inFlight_.erase(std::find(inFlight_.begin(), inFlight_.end(), first));
+    return done;
+}
+
+StoreExtent NodeStore::published() const
+{
+    const std::lock_guard lock(mutex_);
+    const auto open = std::min_element(inFlight_.begin(), inFlight_.end());
+    return {open == inFlight_.end() ? size_ : *open, folderCount_};
 }
 
 void NodeStore::setRoot(const EntryStat& stat, NameWriter& writer)
@@ -188,37 +222,36 @@ void NodeStore::setRoot(const EntryStat& stat, NameWriter& writer)
     root.stat.kind = EntryKind::Folder;
     put(rootNode, noNode, root, 0, writer);
     const std::lock_guard lock(mutex_);
-    folderRow(0).device = deviceIndex(stat.device);
+    deviceRow(0) = deviceIndex(stat.device);
 }
 
 void NodeStore::seal()
 {
-    std::sort(candidates_.begin(), candidates_.end(), [this](const LinkCandidate& a, const LinkCandidate& b) {
-        if (a.device != b.device)
-            return a.device < b.device;
-        if (a.inode != b.inode)
-            return a.inode < b.inode;
-        return comparePaths(a.node, b.node) < 0;
+    std::sort(linkPairs_.begin(), linkPairs_.end(), [this](const auto& a, const auto& b) {
+        return a.first != b.first ? a.first < b.first : comparePaths(a.second, b.second) < 0;
     });
-    linkMembers_.reserve(candidates_.size());
-    for (std::size_t begin = 0; begin < candidates_.size();) {
-        auto end = begin;
-        LinkSet set{candidates_[begin].links, static_cast<std::uint32_t>(linkMembers_.size()), 0};
-        while (end < candidates_.size() && candidates_[end].device == candidates_[begin].device &&
-               candidates_[end].inode == candidates_[begin].inode) {
-            const auto node = candidates_[end].node;
-            chunk(node).extra[row(node)] = static_cast<std::uint32_t>(linkSets_.size());
-            linkMembers_.push_back(node);
-            // Links made or removed during the scan: trust the larger number, which frees less.
-            set.links = std::max(set.links, candidates_[end].links);
-            ++end;
-        }
-        set.count = static_cast<std::uint32_t>(end - begin);
-        linkSets_.push_back(set);
-        begin = end;
+    linkMembers_.reserve(linkPairs_.size());
+    for (const auto& [set, member] : linkPairs_) {
+        const bool first = linkSets_[set].count++ == 0;
+        if (first)
+            linkSets_[set].first = static_cast<std::uint32_t>(linkMembers_.size());
+        linkMembers_.push_back(member);
+        auto& facts = chunk(member).facts[row(member)];
+        if (first)
+            __atomic_fetch_and(&facts, ~std::uint32_t{FlagLinkedAgain}, __ATOMIC_RELAXED);
+        else
+            addFlags(member, FlagLinkedAgain);
     }
-    candidates_.clear();
-    candidates_.shrink_to_fit();
+    std::sort(linkPairs_.begin(), linkPairs_.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    linkPairs_.shrink_to_fit();
+    linkIndex_ = {};
+}
+
+std::uint32_t NodeStore::linkSetOf(NodeId node) const
+{
+    const auto at = std::lower_bound(linkPairs_.begin(), linkPairs_.end(), node,
+                                     [](const auto& pair, NodeId wanted) { return pair.second < wanted; });
+    return at->first;
 }
 
 std::int64_t NodeStore::modified(NodeId node) const
@@ -237,14 +270,14 @@ std::uint32_t NodeStore::modifiedNs(NodeId node) const
 
 std::uint32_t NodeStore::owner(NodeId node) const
 {
-    const auto index = chunk(node).owner[row(node)];
-    return index == wideOwner ? wide(node).uid : owners_[index];
+    const auto index = facts(node) >> ownerShift;
+    return index == wideOwner ? wide(node).uid : ownerTable_[index];
 }
 
 std::uint64_t NodeStore::device(NodeId node) const
 {
     const auto folder = isFolder(node) ? node : parent(node);
-    return devices_[folderRow(folderIndex(folder)).device];
+    return devices_[deviceRow(folderIndex(folder))];
 }
 
 int NodeStore::comparePaths(NodeId a, NodeId b) const

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// NodeStore: every entry of a scan as columns. Made for millions of entries: an ordinary file takes 43 bytes and its
-// name. Numbers that rarely need 64 bits (size, blocks, far dates) are kept in 32 or packed, and the odd entry that
-// does not fit has a wide record on the side. The columns live in chunks of 65,536 rows that never move, so that
-// several threads can append while each reads what it made itself; one growing array per column was dropped because
-// doubling it needs the memory twice.
+// NodeStore: every entry of a scan as columns. Made for millions of entries: an ordinary file takes 33 bytes and its
+// name. Numbers that rarely need 64 bits (size, blocks, inode, far dates) are kept short, and the odd entry that does
+// not fit has a wide record on the side. The columns live in chunks of 65,536 rows that never move, so that several
+// threads can append while others read what is complete; one growing array per column was dropped because doubling it
+// needs the memory twice.
 //
 // The children of a folder have consecutive ids and every child's id is larger than its folder's: sums are one pass
 // backwards, inheritance one pass forwards.
@@ -11,6 +11,7 @@
 
 #include <atomic>
 #include <cstdint>
+#include <cstdlib>
 #include <cstring>
 #include <memory>
 #include <mutex>
@@ -28,14 +29,15 @@ using FolderIndex = std::uint32_t;
 inline constexpr NodeId noNode = 0xFFFFFFFF;
 inline constexpr NodeId rootNode = 0;
 
-/// Facts about a node that the scan decided. The low three bits of the column hold the EntryKind.
+/// Facts about a node that the scan decided: ten bits, of which the low three hold the EntryKind.
 enum NodeFlag : std::uint16_t {
     FlagHidden = 1 << 3,     ///< its name starts with a dot, or an ancestor's below the root does
     FlagDoor = 1 << 4,       ///< a folder on which another mount begins; not entered
     FlagUnreadable = 1 << 5, ///< a folder that could not be read, or not to its end
     FlagLinked = 1 << 6,     ///< has several hard links; belongs to a link set
     FlagWide = 1 << 7,       ///< has a record in the wide table
-    FlagUnfinished = 1 << 8  ///< a folder the scan had not reached when it was stopped
+    FlagUnfinished = 1 << 8, ///< a folder the scan had not reached when it was stopped
+    FlagLinkedAgain = 1 << 9 ///< it counts at another path: once sealed, the first; before, the one met first
 };
 
 /// One entry to append. The name must stay valid during the call only.
@@ -43,7 +45,7 @@ struct NewNode {
     std::string_view name;
     EntryStat stat;
     std::uint16_t flags = 0; ///< FlagDoor; hidden, linked and wide are worked out
-    std::uint16_t type = 0;  ///< FileType of core/types
+    std::uint16_t type = 0;  ///< FileType of core/types; below 1024
 };
 
 /// All the paths found in this scan of one file with several links.
@@ -53,8 +55,15 @@ struct LinkSet {
     std::uint32_t count = 0; ///< how many were found
 };
 
-/// Thread rules: append() and the setters may be called from several threads for different folders; everything else
-/// only before or after. After seal() the store is immutable and may be read from any thread.
+/// How much of a store can be read while it grows: all rows below these.
+struct StoreExtent {
+    NodeId nodes = 0;
+    FolderIndex folders = 0;
+};
+
+/// Thread rules: append() and addFlags() may be called from several threads for different folders. Rows below
+/// published() may be read from any thread meanwhile, but not what belongs to link sets. After seal() the store is
+/// immutable and may be read from any thread.
 class NodeStore {
 public:
     explicit NodeStore(std::string_view rootPath);
@@ -73,38 +82,46 @@ public:
         char* at_ = nullptr;
         std::size_t left_ = 0;
         std::uint64_t offset_ = 0;
-        std::uint32_t lastUid_ = 0xFFFFFFFF;
-        std::uint16_t lastOwner_ = 0;
+        std::uint32_t lastUid_ = 0;
+        std::uint32_t lastOwner_ = wideOwner;
     };
 
     /// Sets what is known of the root itself.
     void setRoot(const EntryStat& stat, NameWriter& writer);
-    /// Appends all children of `folder` at once and returns the id of the first, or noNode when the 32-bit ids are used
-    /// up (a scan of more than 4 billion entries).
-    NodeId append(NodeId folder, std::span<const NewNode> children, NameWriter& writer);
-    void addFlags(NodeId node, std::uint16_t flags) { flagColumn(node) |= flags; }
+    struct Appended {
+        NodeId first = noNode;       ///< noNode when the 32-bit ids are used up (more than 4 billion entries)
+        std::uint64_t diskBytes = 0; ///< of the children themselves; doors and links met before add nothing
+    };
+    /// Appends all children of `folder` at once.
+    Appended append(NodeId folder, std::span<const NewNode> children, NameWriter& writer);
+    void addFlags(NodeId node, std::uint16_t flags)
+    {
+        __atomic_fetch_or(&chunk(node).facts[row(node)], std::uint32_t{flags}, __ATOMIC_RELAXED);
+    }
     /// Ends the building: groups the hard links. Call once.
     void seal();
+    /// Everything below is complete; grows until seal().
+    StoreExtent published() const;
 
     std::uint32_t size() const { return size_; }
     std::uint32_t folderCount() const { return folderCount_; }
-    /// The uids that own anything, in no order (the first 65,535 of them).
-    const std::vector<std::uint32_t>& owners() const { return owners_; }
+    /// The uids that own anything, in no order (the first 4,095 of them).
+    std::span<const std::uint32_t> owners() const { return {ownerTable_.get(), ownerCount_}; }
     const std::vector<LinkSet>& linkSets() const { return linkSets_; }
     std::span<const NodeId> linkMembers(const LinkSet& set) const
     {
         return {linkMembers_.data() + set.first, set.count};
     }
     /// The set of a node with FlagLinked.
-    std::uint32_t linkSetOf(NodeId node) const { return chunk(node).extra[row(node)]; }
+    std::uint32_t linkSetOf(NodeId node) const;
 
     NodeId parent(NodeId node) const { return chunk(node).parent[row(node)]; }
-    EntryKind kind(NodeId node) const { return static_cast<EntryKind>(chunk(node).flags[row(node)] & 7); }
+    EntryKind kind(NodeId node) const { return static_cast<EntryKind>(facts(node) & 7); }
     bool isFolder(NodeId node) const { return kind(node) == EntryKind::Folder; }
-    bool has(NodeId node, NodeFlag flag) const { return (chunk(node).flags[row(node)] & flag) != 0; }
-    std::uint16_t flags(NodeId node) const { return chunk(node).flags[row(node)]; }
-    std::uint16_t type(NodeId node) const { return chunk(node).type[row(node)]; }
-    std::uint64_t inode(NodeId node) const { return chunk(node).inode[row(node)]; }
+    bool has(NodeId node, NodeFlag flag) const { return (facts(node) & flag) != 0; }
+    std::uint16_t flags(NodeId node) const { return facts(node) & flagMask; }
+    std::uint16_t type(NodeId node) const { return (facts(node) >> flagBits) & typeMask; }
+    std::uint64_t inode(NodeId node) const;
     const char* nameC(NodeId node) const;
     std::string_view name(NodeId node) const { return nameC(node); }
     /// st_size of regular files and symbolic links, else 0; not reduced for links that are counted elsewhere.
@@ -116,9 +133,23 @@ public:
     std::uint32_t owner(NodeId node) const;
     std::uint64_t device(NodeId node) const;
 
-    FolderIndex folderIndex(NodeId folder) const { return chunk(folder).extra[row(folder)]; }
-    NodeId firstChild(NodeId folder) const { return folderRow(folderIndex(folder)).firstChild; }
-    std::uint32_t childCount(NodeId folder) const { return folderRow(folderIndex(folder)).childCount; }
+    FolderIndex folderIndex(NodeId folder) const
+    {
+        const auto value = chunk(folder).size[row(folder)];
+        return has(folder, FlagWide) ? wideAt(value).folder : value;
+    }
+    struct Children {
+        NodeId first = 0;
+        std::uint32_t count = 0;
+    };
+    /// None yet for a folder that has not been read.
+    Children children(NodeId folder) const
+    {
+        const auto both = __atomic_load_n(&childrenRow(folderIndex(folder)), __ATOMIC_RELAXED);
+        return {static_cast<NodeId>(both >> 32), static_cast<std::uint32_t>(both)};
+    }
+    NodeId firstChild(NodeId folder) const { return children(folder).first; }
+    std::uint32_t childCount(NodeId folder) const { return children(folder).count; }
 
     /// Compares the paths of two nodes by their bytes, without building them. Negative, zero or positive.
     int comparePaths(NodeId a, NodeId b) const;
@@ -129,70 +160,96 @@ private:
     static constexpr std::uint32_t chunkRows = 1u << chunkBits;
     static constexpr unsigned nameChunkBits = 20;
     static constexpr unsigned folderChunkBits = 12;
-    static constexpr std::uint16_t wideOwner = 0xFFFF;
+    static constexpr std::uint32_t folderChunkRows = 1u << folderChunkBits;
+    static constexpr unsigned wideChunkBits = 10;
+    static constexpr unsigned flagBits = 10;
+    static constexpr std::uint32_t flagMask = (1u << flagBits) - 1;
+    static constexpr std::uint32_t typeMask = (1u << 10) - 1;
+    static constexpr unsigned ownerShift = 20;
+    static constexpr std::uint32_t wideOwner = 0xFFF; ///< and at most so many owners have a short number
+    static constexpr std::size_t mostDevices = 0xFFFF;
 
     struct Chunk {
-        std::uint64_t inode[chunkRows];
+        std::uint64_t nameBase;            ///< what the rows' name offsets count from
         std::uint64_t modified[chunkRows]; ///< (seconds + 2^33) << 30 | nanoseconds
         NodeId parent[chunkRows];
-        std::uint32_t extra[chunkRows]; ///< folder index, or link set
+        std::uint32_t facts[chunkRows]; ///< flags, type, owner; flags may be added while others read
         std::uint32_t nameLow[chunkRows];
-        std::uint32_t size[chunkRows];
+        std::uint32_t inodeLow[chunkRows];
+        std::uint32_t size[chunkRows]; ///< of a folder: its folder index; with FlagWide: the index of its wide record
         std::uint32_t blocks[chunkRows];
-        std::uint16_t flags[chunkRows];
-        std::uint16_t type[chunkRows];
-        std::uint16_t owner[chunkRows];
-        std::uint8_t nameHigh[chunkRows];
+        std::uint8_t inodeHigh[chunkRows];
     };
-    struct FolderRow {
-        NodeId firstChild = 0;
-        std::uint32_t childCount = 0;
-        std::uint16_t device = 0;
+    struct FolderChunk {
+        std::uint64_t children[folderChunkRows]; ///< first << 32 | count
+        std::uint16_t device[folderChunkRows];
     };
     struct Wide {
         std::uint64_t size = 0;
         std::uint64_t blocks = 0;
+        std::uint64_t inode = 0;
+        std::uint64_t name = 0; ///< offset
         std::int64_t modified = 0;
         std::uint32_t modifiedNs = 0;
         std::uint32_t uid = 0;
+        FolderIndex folder = 0;
     };
-    struct LinkCandidate {
+    struct LinkKey {
         std::uint64_t device;
         std::uint64_t inode;
-        std::uint32_t links;
-        NodeId node;
+        bool operator==(const LinkKey&) const = default;
     };
+    struct LinkKeyHash {
+        std::size_t operator()(const LinkKey& key) const
+        {
+            return (key.inode ^ key.device << 17) * 0x9E3779B97F4A7C15u;
+        }
+    };
+    struct FreeDelete {
+        void operator()(void* table) const { std::free(table); }
+    };
+    /// Pages of these tables that are never touched cost nothing.
+    template <typename T>
+    using Table = std::unique_ptr<T[], FreeDelete>;
 
     static std::uint32_t row(NodeId node) { return node & (chunkRows - 1); }
     const Chunk& chunk(NodeId node) const { return *chunks_[node >> chunkBits]; }
     Chunk& chunk(NodeId node) { return *chunks_[node >> chunkBits]; }
-    std::uint16_t& flagColumn(NodeId node) { return chunk(node).flags[row(node)]; }
-    const FolderRow& folderRow(FolderIndex i) const
+    std::uint32_t facts(NodeId node) const { return __atomic_load_n(&chunk(node).facts[row(node)], __ATOMIC_RELAXED); }
+    std::uint64_t& childrenRow(FolderIndex i) const
     {
-        return folders_[i >> folderChunkBits][i & ((1u << folderChunkBits) - 1)];
+        return folders_[i >> folderChunkBits]->children[i & (folderChunkRows - 1)];
     }
-    FolderRow& folderRow(FolderIndex i) { return folders_[i >> folderChunkBits][i & ((1u << folderChunkBits) - 1)]; }
-    const Wide& wide(NodeId node) const { return wide_.at(node); }
+    std::uint16_t& deviceRow(FolderIndex i) const
+    {
+        return folders_[i >> folderChunkBits]->device[i & (folderChunkRows - 1)];
+    }
+    Wide& wideAt(std::uint32_t i) const { return wide_[i >> wideChunkBits][i & ((1u << wideChunkBits) - 1)]; }
+    const Wide& wide(NodeId node) const { return wideAt(chunk(node).size[row(node)]); }
 
-    void put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, NameWriter& writer);
+    /// Returns what the entry adds to the bytes on disk.
+    std::uint64_t put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, NameWriter& writer);
     std::uint64_t storeName(std::string_view name, NameWriter& writer);
-    std::uint16_t ownerIndex(std::uint32_t uid, NameWriter& writer);
+    std::uint32_t ownerIndex(std::uint32_t uid, NameWriter& writer);
     std::uint16_t deviceIndex(std::uint64_t device);
+    std::uint32_t newWide(const Wide& record);
 
-    mutable std::mutex mutex_; // guards growth: the tables below, sizes, owners, devices, wide, candidates
-    std::unique_ptr<Chunk*[]> chunks_;
-    std::unique_ptr<FolderRow*[]> folders_;
-    struct FreeDelete {
-        void operator()(char** table) const { std::free(table); }
-    };
-    std::unique_ptr<char*[], FreeDelete> names_;
+    mutable std::mutex mutex_; // guards growth: the tables below, sizes, owners, devices, links
+    Table<Chunk*> chunks_;
+    Table<FolderChunk*> folders_;
+    Table<char*> names_;
+    Table<Wide*> wide_;
+    Table<std::uint32_t> ownerTable_;
+    Table<std::uint64_t> devices_;
     std::uint32_t nameChunks_ = 0;
     std::uint32_t size_ = 0;
     std::uint32_t folderCount_ = 0;
-    std::vector<std::uint32_t> owners_;
-    std::vector<std::uint64_t> devices_;
-    std::unordered_map<NodeId, Wide> wide_;
-    std::vector<LinkCandidate> candidates_;
+    std::uint32_t wideCount_ = 0;
+    std::uint32_t ownerCount_ = 0;
+    std::uint32_t deviceCount_ = 0;
+    std::vector<NodeId> inFlight_; ///< first ids of the appends that are being written
+    std::unordered_map<LinkKey, std::uint32_t, LinkKeyHash> linkIndex_; ///< until sealed
+    std::vector<std::pair<std::uint32_t, NodeId>> linkPairs_;           ///< set and member; once sealed by member
     std::vector<LinkSet> linkSets_;
     std::vector<NodeId> linkMembers_;
 };
@@ -201,8 +258,15 @@ inline const char* NodeStore::nameC(NodeId node) const
 {
     const auto& c = chunk(node);
     const auto r = row(node);
-    const auto offset = (std::uint64_t{c.nameHigh[r]} << 32) | c.nameLow[r];
+    const auto offset = has(node, FlagWide) ? wideAt(c.size[r]).name : c.nameBase + c.nameLow[r];
     return names_[offset >> nameChunkBits] + (offset & ((1u << nameChunkBits) - 1));
+}
+
+inline std::uint64_t NodeStore::inode(NodeId node) const
+{
+    const auto& c = chunk(node);
+    const auto r = row(node);
+    return has(node, FlagWide) ? wideAt(c.size[r]).inode : std::uint64_t{c.inodeHigh[r]} << 32 | c.inodeLow[r];
 }
 
 inline std::uint64_t NodeStore::ownApparent(NodeId node) const

@@ -171,10 +171,10 @@ FamilyMix familyMix(const FileTree& tree, NodeId top)
 std::shared_ptr<const std::vector<Family>> dominantFamilies(const FileTree& tree)
 {
     const auto& store = tree.store();
-    std::vector<std::array<std::uint64_t, familyCount>> sums(store.folderCount());
-    auto families = std::make_shared<std::vector<Family>>(store.folderCount(), Family::Unknown);
+    std::vector<std::array<std::uint64_t, familyCount>> sums(tree.extent().folders);
+    auto families = std::make_shared<std::vector<Family>>(tree.extent().folders, Family::Unknown);
     // Backwards: children before their folder (see NodeStore).
-    for (NodeId node = store.size(); node-- > 0;) {
+    for (NodeId node = tree.extent().nodes; node-- > 0;) {
         const NodeId above = store.parent(node);
         if (store.isFolder(node)) {
             const auto index = store.folderIndex(node);

@@ -35,9 +35,9 @@ TEST_CASE("a store keeps what it is given", "[tree]")
     children[0].stat.modifiedNs = 999999999;
     children[0].type = 42;
     children[1].stat.device = 77;
-    const auto first = store.append(rootNode, children, names);
+    const auto first = store.append(rootNode, children, names).first;
     const NewNode inside[] = {node("inside")};
-    const auto below = store.append(first + 1, inside, names);
+    const auto below = store.append(first + 1, inside, names).first;
     store.seal();
 
     CHECK(store.size() == 5);
@@ -87,7 +87,7 @@ TEST_CASE("numbers too large for the narrow columns are kept exactly", "[tree]")
             n.stat.blocks = size / 512;
             children.push_back(n);
         }
-    auto at = store.append(rootNode, children, names);
+    auto at = store.append(rootNode, children, names).first;
     store.seal();
     for (const auto& child : children) {
         CHECK(store.modified(at) == child.stat.modified);
@@ -108,7 +108,7 @@ TEST_CASE("folders and special files have no apparent size", "[tree]")
         children[0].stat.size = 4096;
         NodeStore one("/");
         NodeStore::NameWriter writer(one);
-        const auto id = one.append(rootNode, children, writer);
+        const auto id = one.append(rootNode, children, writer).first;
         CHECK(one.ownApparent(id) == 0);
         CHECK(one.kind(id) == kind);
     }
@@ -124,7 +124,7 @@ TEST_CASE("more owners than a short index can tell apart", "[tree]")
         n.stat.uid = uid * 7;
         children.push_back(n);
     }
-    const auto first = store.append(rootNode, children, names);
+    const auto first = store.append(rootNode, children, names).first;
     store.seal();
     for (const std::uint32_t i : {0u, 1u, 65534u, 65535u, 65536u, 65999u})
         CHECK(store.owner(first + i) == i * 7);
@@ -159,7 +159,7 @@ TEST_CASE("several threads append at once", "[tree][scan]")
     for (const auto& name : folderNames)
         folders.push_back(node(name, EntryKind::Folder));
     NodeStore::NameWriter names(store);
-    const auto first = store.append(rootNode, folders, names);
+    const auto first = store.append(rootNode, folders, names).first;
     {
         std::vector<std::jthread> team;
         for (std::uint32_t i = 0; i < 8; ++i)
