@@ -43,6 +43,8 @@ struct ScanArguments {
 int runScan(const ScanArguments& arguments);
 int runFolders(const std::string& source, unsigned depth, bool json);
 int runLargest(const std::string& source, std::size_t count, bool json);
-int runDrives(bool json);
+int runDrives(bool all, bool json);
+int runLedger(const std::string& place, bool json);
+int runHelper();
 
 } // namespace kurvo::cli

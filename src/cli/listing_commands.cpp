@@ -84,9 +84,9 @@ int runLargest(const std::string& source, std::size_t count, bool json)
     return loaded->finish();
 }
 
-int runDrives(bool json)
+int runDrives(bool all, bool json)
 {
-    auto drives = readDrives();
+    auto drives = all ? readAllMounts() : readDrives();
     if (!drives) {
         complain(drives.error().sentence);
         return ExitFailed;
@@ -98,14 +98,16 @@ int runDrives(bool json)
         if (json)
             fmt::print("{{\"name\": {}, \"mount_point\": {}, \"filesystem\": {}, \"source\": {}, \"kind\": \"{}\", "
                        "\"read_only\": {}, \"total_bytes\": {}, \"used_bytes\": {}, \"reserved_bytes\": {}, "
-                       "\"free_bytes\": {}}}\n",
+                       "\"free_bytes\": {}, \"folded_away\": \"{}\"}}\n",
                        jsonText(drive.name), jsonText(drive.mountPoint), jsonText(drive.filesystem),
                        jsonText(drive.source), deviceKindName(drive.kind), drive.readOnly, c.total, c.used, c.reserved,
-                       c.free);
+                       c.free, foldedAwayName(drive.folded));
         else
-            fmt::print("{:>10}  {:>10}  {:>10}  {:<9}  {:<8}  {}\n", formatBytes(c.total), formatBytes(c.used),
+            fmt::print("{:>10}  {:>10}  {:>10}  {:<9}  {:<8}  {}{}\n", formatBytes(c.total), formatBytes(c.used),
                        formatBytes(c.free), deviceKindName(drive.kind), displayText(drive.filesystem),
-                       displayText(drive.mountPoint));
+                       displayText(drive.mountPoint),
+                       drive.folded == FoldedAway::No ? std::string()
+                                                      : fmt::format("  ({})", foldedAwayName(drive.folded)));
     }
     return ExitDone;
 }

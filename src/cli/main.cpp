@@ -24,11 +24,15 @@ int main(int argc, char** argv)
     auto* scanCommand = app.add_subcommand("scan", "Scan folders or drives and print their totals");
     scanCommand->add_option("PATH", scan.paths, "folders to scan, each by itself")->required();
     scanCommand->add_option("--save", scan.save, "write the snapshot to this .kurvo file (one PATH only)");
-    scanCommand->add_option("--threads", scan.options.threads, "threads; as many as processors unless given")
+    scanCommand->add_option("--threads", scan.options.threads, "threads; as many as help unless given")
         ->check(CLI::Range(1, 256));
     scanCommand->add_flag("--cross-mounts", scan.options.crossMounts, "go through other mounted drives too");
     scanCommand->add_option("--exclude", scan.options.exclude, "leave out what matches this glob; may be repeated")
         ->allow_extra_args(false);
+    int patience = 15;
+    scanCommand
+        ->add_option("--patience", patience, "give up what does not answer for so many seconds (15 unless given)")
+        ->check(CLI::Range(1, 86400));
     scanCommand->add_flag("--json", json, "print JSON, one object a PATH");
 
     std::string source;
@@ -45,7 +49,15 @@ int main(int argc, char** argv)
     largestCommand->add_flag("--json", json, "print JSON, one object a line");
 
     auto* drivesCommand = app.add_subcommand("drives", "The mounted drives with their capacity");
+    bool all = false;
+    drivesCommand->add_flag("--all", all, "all mounts, with why a mount is no drive");
     drivesCommand->add_flag("--json", json, "print JSON, one object a line");
+
+    auto* ledgerCommand = app.add_subcommand("ledger", "Reconcile what a drive says is used with what is on it");
+    ledgerCommand->add_option("MOUNT", source, "the drive, or any folder on it")->required();
+    ledgerCommand->add_flag("--json", json, "print JSON, one object");
+
+    auto* helperCommand = app.add_subcommand("helper", "Scan for the window with administrator rights")->group("");
 
     try {
         app.parse(argc, argv);
@@ -59,13 +71,18 @@ int main(int argc, char** argv)
                 return ExitUsage;
             }
             scan.json = json;
+            scan.options.patience = std::chrono::seconds(patience);
             return runScan(scan);
         }
         if (foldersCommand->parsed())
             return runFolders(source, depth, json);
         if (largestCommand->parsed())
             return runLargest(source, count, json);
-        return runDrives(json);
+        if (ledgerCommand->parsed())
+            return runLedger(source, json);
+        if (helperCommand->parsed())
+            return runHelper();
+        return runDrives(all, json);
     };
     int status = ExitFailed;
     try {

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A file that appears whole or not at all: written without a name (O_TMPFILE; under a hidden one where the filesystem cannot
-// do that), synced, named, renamed into place. A process that is killed meanwhile leaves nothing behind.
+// A file that appears whole or not at all: written without a name (O_TMPFILE; under a hidden one where the filesystem
+// cannot do that), synced, named, renamed into place. A process that is killed meanwhile leaves nothing behind.
 #pragma once
 
 #include <cstddef>

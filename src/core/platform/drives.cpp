@@ -3,9 +3,12 @@
 
 #include <fcntl.h>
 #include <libmount/libmount.h>
+#include <sys/mount.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
+#include <sys/syscall.h>
 #include <sys/sysmacros.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <array>
@@ -14,8 +17,10 @@
 #include <fstream>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string_view>
 
+#include "core/base/patience.h"
 #include "core/base/text.h"
 #include "core/platform/entry_stat.h"
 #include "core/platform/folders.h"
@@ -24,6 +29,8 @@ namespace kurvo {
 namespace {
 
 namespace fs = std::filesystem;
+
+constexpr std::chrono::milliseconds answerLimit{3000};
 
 constexpr std::array networkFilesystems{
     std::string_view("nfs"),   std::string_view("nfs4"),  std::string_view("cifs"),       std::string_view("smb3"),
@@ -143,6 +150,23 @@ const char* deviceKindName(DeviceKind kind)
     return "internal";
 }
 
+const char* foldedAwayName(FoldedAway reason)
+{
+    switch (reason) {
+    case FoldedAway::SameFilesystem:
+        return "same filesystem";
+    case FoldedAway::Pseudo:
+        return "pseudo";
+    case FoldedAway::Memory:
+        return "memory";
+    case FoldedAway::NoAnswer:
+        return "no answer";
+    case FoldedAway::No:
+        break;
+    }
+    return "";
+}
+
 bool isPseudoFilesystem(const std::string& filesystem)
 {
     return contains(pseudoFilesystems, filesystem);
@@ -164,18 +188,50 @@ Result<Capacity> readCapacity(const std::string& path)
 
 namespace {
 
-/// All drives, or with `only` just the one mounted there: the others are then not asked for anything.
-Result<std::vector<Drive>> collectDrives(const std::string& mountInfo, const std::string& only)
+using MountTable = std::unique_ptr<libmnt_table, decltype(&mnt_unref_table)>;
+using MountIterator = std::unique_ptr<libmnt_iter, decltype(&mnt_free_iter)>;
+
+MountTable readMountTable(const std::string& mountInfo)
 {
-    const std::unique_ptr<libmnt_table, decltype(&mnt_unref_table)> table(mnt_new_table_from_file(mountInfo.c_str()),
-                                                                          &mnt_unref_table);
+    return {mnt_new_table_from_file(mountInfo.c_str()), &mnt_unref_table};
+}
+
+MountIterator iterateForward()
+{
+    return {mnt_new_iter(MNT_ITER_FORWARD), &mnt_free_iter};
+}
+
+struct MountAnswer {
+    bool folder = false; ///< reachable for this user, and not a single file mounted over another
+    dev_t device = 0;
+    Capacity capacity;
+};
+
+MountAnswer askMount(const std::string& mountPoint)
+{
+    struct stat s;
+    MountAnswer answer;
+    if (::stat(mountPoint.c_str(), &s) != 0 || !S_ISDIR(s.st_mode))
+        return answer;
+    answer.device = s.st_dev;
+    if (const auto capacity = readCapacity(mountPoint)) {
+        answer.folder = true;
+        answer.capacity = *capacity;
+    }
+    return answer;
+}
+
+/// All mounts, or with `only` just the one at that place: the others are then not asked for anything.
+Result<std::vector<Drive>> collectMounts(const std::string& mountInfo, const std::string& only)
+{
+    const auto table = readMountTable(mountInfo);
     if (!table)
         return systemError("read the list of mounts", mountInfo, errno != 0 ? errno : ENOENT);
-    const std::unique_ptr<libmnt_iter, decltype(&mnt_free_iter)> iterator(mnt_new_iter(MNT_ITER_FORWARD),
-                                                                          &mnt_free_iter);
-
+    const auto iterator = iterateForward();
     const auto labels = labelsByDevice();
-    std::map<dev_t, Drive> byDevice;
+    std::vector<Drive> drives;
+    std::map<dev_t, std::size_t> byDevice; // into drives: the one that is shown
+    std::map<std::string, std::size_t> byPlace;
     libmnt_fs* mount = nullptr;
     while (mnt_table_next_fs(table.get(), iterator.get(), &mount) == 0) {
         Drive drive;
@@ -185,27 +241,46 @@ Result<std::vector<Drive>> collectDrives(const std::string& mountInfo, const std
             continue;
         drive.source = fromC(mnt_fs_get_source(mount));
         drive.mountId = static_cast<std::uint64_t>(std::max(0, mnt_fs_get_id(mount)));
-        // The root is a drive even where it is an overlay (live systems, containers): it is what people fill.
-        if (isPseudoFilesystem(drive.filesystem) && drive.mountPoint != "/")
-            continue;
-        if (drive.filesystem == "tmpfs" && isSystemMemory(drive.mountPoint))
-            continue;
-        struct stat s;
-        if (::stat(drive.mountPoint.c_str(), &s) != 0 || !S_ISDIR(s.st_mode))
-            continue; // not reachable for this user, or a single file mounted over another
-        const auto capacity = readCapacity(drive.mountPoint);
-        if (!capacity || capacity->total == 0)
-            continue;
-        drive.capacity = *capacity;
         const auto* options = mnt_fs_get_vfs_options(mount);
         drive.readOnly = options && mnt_optstr_get_option(options, "ro", nullptr, nullptr) == 0;
-        if (drive.filesystem == "tmpfs" && drive.readOnly)
-            continue; // nothing in it was put there by anyone, and nothing can be cleared
-        drive.kind = kindOf(drive.filesystem, s.st_dev);
-        drive.name = nameOf(drive, labels);
-        const auto known = byDevice.find(s.st_dev);
-        if (known == byDevice.end() || drive.mountPoint.size() < known->second.mountPoint.size())
-            byDevice.insert_or_assign(s.st_dev, std::move(drive));
+        drive.kind = contains(networkFilesystems, drive.filesystem) ? DeviceKind::Network : DeviceKind::Internal;
+        drive.name = drive.mountPoint == "/" ? "System drive" : std::string(fileName(drive.mountPoint));
+        // Only what can hang is asked on a thread of its own: the many mounts of a container would cost one each.
+        const bool mayHang = drive.kind == DeviceKind::Network || drive.filesystem.starts_with("fuse");
+        const auto answer = mayHang ? askWithin(answerLimit, [place = drive.mountPoint] { return askMount(place); })
+                                    : std::optional(askMount(drive.mountPoint));
+        if (!answer) {
+            drive.folded = FoldedAway::NoAnswer;
+            drives.push_back(std::move(drive));
+            continue;
+        }
+        if (!answer->folder)
+            continue;
+        drive.capacity = answer->capacity;
+        // The root is a drive even where it is an overlay (live systems, containers): it is what people fill.
+        if ((isPseudoFilesystem(drive.filesystem) && drive.mountPoint != "/") || drive.capacity.total == 0)
+            drive.folded = FoldedAway::Pseudo;
+        // Nothing in a read-only one was put there by anyone, and nothing can be cleared.
+        else if (drive.filesystem == "tmpfs" && (isSystemMemory(drive.mountPoint) || drive.readOnly))
+            drive.folded = FoldedAway::Memory;
+        if (drive.folded == FoldedAway::No) {
+            drive.kind = kindOf(drive.filesystem, answer->device);
+            drive.name = nameOf(drive, labels);
+        }
+        // A later mount at the same place covers the earlier one.
+        if (const auto covered = byPlace.find(drive.mountPoint); covered != byPlace.end())
+            drives[covered->second].folded = FoldedAway::SameFilesystem;
+        byPlace[drive.mountPoint] = drives.size();
+        if (drive.folded == FoldedAway::No) {
+            const auto [known, isNew] = byDevice.try_emplace(answer->device, drives.size());
+            if (!isNew && drive.mountPoint.size() < drives[known->second].mountPoint.size()) {
+                drives[known->second].folded = FoldedAway::SameFilesystem;
+                known->second = drives.size();
+            } else if (!isNew && known->second != drives.size()) {
+                drive.folded = FoldedAway::SameFilesystem;
+            }
+        }
+        drives.push_back(std::move(drive));
     }
     // In a chroot or a container the root may be no mount of its own; it is what people fill all the same.
     struct stat root;
@@ -216,30 +291,115 @@ Result<std::vector<Drive>> collectDrives(const std::string& mountInfo, const std
             drive.name = "System drive";
             drive.capacity = *capacity;
             drive.kind = kindOf({}, root.st_dev);
-            byDevice.emplace(root.st_dev, std::move(drive));
+            drives.push_back(std::move(drive));
         }
-    std::vector<Drive> drives;
-    for (auto& [device, drive] : byDevice)
-        drives.push_back(std::move(drive));
-    std::sort(drives.begin(), drives.end(), [](const Drive& a, const Drive& b) { return a.mountPoint < b.mountPoint; });
+    std::stable_sort(drives.begin(), drives.end(),
+                     [](const Drive& a, const Drive& b) { return a.mountPoint < b.mountPoint; });
     return drives;
+}
+
+/// What btrfs says of itself in /sys/fs/btrfs/UUID; the UUID is found by the device.
+std::optional<std::uint64_t> btrfsStructures(const std::string& source)
+{
+    std::error_code ignored;
+    const auto device = fs::canonical(source, ignored).filename();
+    for (const auto& entry : fs::directory_iterator("/sys/fs/btrfs", ignored)) {
+        if (!fs::exists(entry.path() / "devices" / device, ignored))
+            continue;
+        std::uint64_t sum = 0;
+        for (const char* file : {"metadata/disk_used", "system/disk_used", "global_rsv_reserved"}) {
+            std::ifstream in(entry.path() / "allocation" / file);
+            std::uint64_t bytes = 0;
+            if (!(in >> bytes))
+                return std::nullopt;
+            sum += bytes;
+        }
+        return sum;
+    }
+    return std::nullopt;
 }
 
 } // namespace
 
+Result<std::vector<Drive>> readAllMounts(const std::string& mountInfo)
+{
+    return collectMounts(mountInfo, {});
+}
+
 Result<std::vector<Drive>> readDrives(const std::string& mountInfo)
 {
-    return collectDrives(mountInfo, {});
+    auto mounts = collectMounts(mountInfo, {});
+    if (mounts)
+        std::erase_if(*mounts, [](const Drive& drive) { return drive.folded != FoldedAway::No; });
+    return mounts;
 }
 
 Result<Drive> readDrive(const std::string& mountPoint)
 {
-    auto found = collectDrives("/proc/self/mountinfo", mountPoint);
+    auto found = collectMounts("/proc/self/mountinfo", mountPoint);
     if (!found)
         return found.error();
     if (found->empty())
         return systemError("find the drive at", mountPoint, ENOENT);
-    return found->front();
+    return found->back(); // the last one mounted there is on top
+}
+
+Result<FilesystemFacts> readFilesystemFacts(const std::string& mountPoint)
+{
+    FilesystemFacts facts;
+    auto capacity = readCapacity(mountPoint);
+    if (!capacity)
+        return capacity.error();
+    facts.capacity = *capacity;
+    struct statvfs s;
+    if (::statvfs(mountPoint.c_str(), &s) == 0 && s.f_files > s.f_ffree)
+        facts.inodesUsed = s.f_files - s.f_ffree;
+    const auto table = readMountTable("/proc/self/mountinfo");
+    const auto iterator = iterateForward();
+    std::string source;
+    libmnt_fs* mount = nullptr;
+    while (table && mnt_table_next_fs(table.get(), iterator.get(), &mount) == 0)
+        if (fromC(mnt_fs_get_target(mount)) == mountPoint) {
+            facts.type = fromC(mnt_fs_get_fstype(mount));
+            facts.shownPart = fromC(mnt_fs_get_root(mount));
+            source = fromC(mnt_fs_get_source(mount));
+        }
+    if (facts.type == "btrfs") {
+        if (const auto structures = btrfsStructures(source)) {
+            facts.structures = *structures;
+            facts.structuresEvidence = "metadata, system chunks and their reserve, from /sys/fs/btrfs";
+        }
+    } else if (facts.type == "ext4" || facts.type == "ext3" || facts.type == "ext2") {
+        // Inodes 1 to 10 are the filesystem's own (ext4 documentation, "Special inodes"); the root folder is one.
+        facts.namelessInodes = 9;
+        facts.structuresEvidence = "inode tables and journal do not count as used on " + facts.type;
+    }
+    return facts;
+}
+
+Result<std::vector<MountBelow>> mountsBelow(const std::string& mountPoint)
+{
+    const auto table = readMountTable("/proc/self/mountinfo");
+    if (!table)
+        return systemError("read the list of mounts", "/proc/self/mountinfo", errno != 0 ? errno : ENOENT);
+    const auto iterator = iterateForward();
+    std::vector<MountBelow> below;
+    libmnt_fs* mount = nullptr;
+    while (mnt_table_next_fs(table.get(), iterator.get(), &mount) == 0) {
+        MountBelow found{fromC(mnt_fs_get_target(mount)), fromC(mnt_fs_get_fstype(mount))};
+        if (found.path != mountPoint && isAtOrBelow(found.path, mountPoint))
+            below.push_back(std::move(found));
+    }
+    return below;
+}
+
+Result<UniqueFd> openWithoutMountsOnTop(const std::string& mountPoint)
+{
+    UniqueFd view(static_cast<int>(
+        ::syscall(SYS_open_tree, AT_FDCWD, mountPoint.c_str(), OPEN_TREE_CLONE | OPEN_TREE_CLOEXEC | AT_NO_AUTOMOUNT)));
+    if (!view)
+        return systemError("look below what is mounted on", mountPoint, errno);
+    return view;
 }
 
 Result<std::string> mountPointOf(const std::string& path)

@@ -45,13 +45,11 @@ struct RawEntry {
 
 } // namespace
 
-int statEntry(int dir, const char* name, EntryStat& out, StatSync sync)
+namespace {
+
+int statWith(int dir, const char* name, int flags, EntryStat& out)
 {
     struct statx s;
-    int flags = AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT;
-    flags |= sync == StatSync::Cached ? AT_STATX_DONT_SYNC : AT_STATX_SYNC_AS_STAT;
-    if (name[0] == '\0')
-        flags |= AT_EMPTY_PATH;
     if (statx(dir, name, flags, STATX_BASIC_STATS | STATX_MNT_ID, &s) != 0)
         return errno;
     out.kind = kindOf(s.stx_mode);
@@ -67,6 +65,22 @@ int statEntry(int dir, const char* name, EntryStat& out, StatSync sync)
     out.modified = s.stx_mtime.tv_sec;
     out.modifiedNs = s.stx_mtime.tv_nsec;
     return 0;
+}
+
+} // namespace
+
+int statEntry(int dir, const char* name, EntryStat& out, StatSync sync)
+{
+    int flags = AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT;
+    flags |= sync == StatSync::Cached ? AT_STATX_DONT_SYNC : AT_STATX_SYNC_AS_STAT;
+    if (name[0] == '\0')
+        flags |= AT_EMPTY_PATH;
+    return statWith(dir, name, flags, out);
+}
+
+int statFollowed(int dir, const char* name, EntryStat& out)
+{
+    return statWith(dir, name, AT_STATX_DONT_SYNC | AT_NO_AUTOMOUNT, out);
 }
 
 FolderEntry FolderReader::nextEntry()

@@ -41,6 +41,9 @@ enum class StatSync {
 /// it describes `dir` itself. Returns 0 or errno.
 int statEntry(int dir, const char* name, EntryStat& out, StatSync sync = StatSync::Cached);
 
+/// The same for what a link leads to, here for those of /proc that stand for open files. Returns 0 or errno.
+int statFollowed(int dir, const char* name, EntryStat& out);
+
 /// One name in a folder, as the folder itself has it.
 struct FolderEntry {
     const char* name = nullptr;

@@ -39,7 +39,6 @@ namespace {
 struct Root {
     std::string path;
     UniqueFd folder;
-    EntryStat stat;
 };
 
 Result<Root> openRoot(const std::string& path)
@@ -47,13 +46,9 @@ Result<Root> openRoot(const std::string& path)
     auto real = canonicalPath(path);
     if (!real)
         return real.error();
-    Root root;
-    root.path = *real;
-    root.folder = UniqueFd(::open(real->c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+    Root root{*real, UniqueFd(::open(real->c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC))};
     if (!root.folder)
         return systemError("scan", *real, errno);
-    if (const int error = statEntry(root.folder.get(), "", root.stat); error != 0)
-        return systemError("scan", *real, error);
     return root;
 }
 
@@ -62,30 +57,37 @@ Result<Root> openRoot(const std::string& path)
 Result<ScanResult> scan(const std::string& path, const ScanOptions& options, std::stop_token stop,
                         ScanProgress* progress)
 {
-    const auto begin = std::chrono::steady_clock::now();
-    auto answer = askWithin(options.patience, [path] { return openRoot(path); });
-    if (!answer)
+    auto root = askWithin(options.patience, [path] { return openRoot(path); });
+    if (!root)
         return systemError("scan", path, ETIMEDOUT);
-    if (!*answer)
-        return answer->error();
-    auto& root = **answer;
+    if (!*root)
+        return root->error();
+    return scanOpenFolder(std::move((*root)->folder), (*root)->path, options, stop, progress);
+}
 
+Result<ScanResult> scanOpenFolder(UniqueFd folder, const std::string& path, const ScanOptions& options,
+                                  std::stop_token stop, ScanProgress* progress)
+{
+    const auto begin = std::chrono::steady_clock::now();
+    EntryStat rootStat;
+    if (const int error = statEntry(folder.get(), "", rootStat); error != 0)
+        return systemError("scan", path, error);
     ScanResult result;
     result.started = currentTime();
-    auto store = std::make_shared<NodeStore>(root.path);
+    auto store = std::make_shared<NodeStore>(path);
     {
         NodeStore::NameWriter names(*store);
-        store->setRoot(root.stat, names);
+        store->setRoot(rootStat, names);
     }
     ScanProgress unseen;
     ScanProgress& reported = progress ? *progress : unseen;
     const auto walk = std::make_shared<Walk>(store, options, stop, reported);
-    walk->run(std::move(root.folder), root.stat);
+    walk->run(std::move(folder), rootStat);
     store->seal();
     if (walk->tooMany)
-        return Error{ErrorKind::Unsupported, root.path, 0,
-                     displayText(root.path) + " has more than 4 billion entries, which is more than one scan can hold. "
-                                              "Scan its folders one by one."};
+        return Error{ErrorKind::Unsupported, path, 0,
+                     displayText(path) + " has more than 4 billion entries, which is more than one scan can hold. "
+                                         "Scan its folders one by one."};
 
     result.tree = std::make_shared<FileTree>(std::move(store));
     result.unreadable = reported.unreadable();

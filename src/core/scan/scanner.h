@@ -21,6 +21,7 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/platform/unique_fd.h"
 #include "core/tree/file_tree.h"
 
 namespace kurvo {
@@ -83,5 +84,9 @@ struct ScanResult {
 /// folder. Blocks; call it off the interface thread.
 Result<ScanResult> scan(const std::string& path, const ScanOptions& options = {}, std::stop_token stop = {},
                         ScanProgress* progress = nullptr);
+
+/// Scans a folder that is already open for reading, and calls it `path` in the tree.
+Result<ScanResult> scanOpenFolder(UniqueFd folder, const std::string& path, const ScanOptions& options = {},
+                                  std::stop_token stop = {}, ScanProgress* progress = nullptr);
 
 } // namespace kurvo

@@ -10,6 +10,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <string>
 #include <utility>
@@ -59,6 +60,11 @@ struct Snapshot {
 /// Writes to a temporary file beside `path`, syncs, renames: an earlier file of that name stays whole until the new one
 /// is. What was taken out of the tree is not written. Returns what the header says.
 Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree);
+
+/// Takes bytes in order; what becomes of them is its own concern.
+using ByteSink = std::function<void(const char* bytes, std::size_t size)>;
+/// The same bytes to somewhere else.
+SnapshotInfo writeSnapshot(const ByteSink& write, const SnapshotInfo& info, const FileTree& tree);
 
 /// Reads a whole file. Every length, count and checksum is verified before it is used; a file that fails is Damaged
 /// (cut, altered), TooNew or WrongFormat, with a sentence that says which.

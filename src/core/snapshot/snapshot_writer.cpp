@@ -18,7 +18,7 @@ constexpr int compressionLevel = 1; // level 3 saves 4 % and takes twice the tim
 
 class BlockWriter {
 public:
-    explicit BlockWriter(AtomicFile& file) : file_(file) { }
+    explicit BlockWriter(const ByteSink& write) : write_(write) { }
 
     ColumnWriter& column(Column c) { return columns_[static_cast<std::size_t>(c)]; }
     /// Notes one more item in the column and closes its block when it is full.
@@ -40,7 +40,7 @@ public:
         putU32(head, 0);
         putU32(head, blocks_);
         putU64(head, XXH3_64bits(head.data(), head.size()));
-        file_.write(head.data(), head.size());
+        write_(head.data(), head.size());
     }
 
 private:
@@ -58,14 +58,14 @@ private:
         putU32(head, items_[i]);
         // The checksum covers the head as well, so that a flipped count is found before it is believed.
         putU64(head, XXH3_64bits_withSeed(packed_.data(), packed_.size(), XXH3_64bits(head.data(), head.size())));
-        file_.write(head.data(), head.size());
-        file_.write(packed_.data(), packed_.size());
+        write_(head.data(), head.size());
+        write_(packed_.data(), packed_.size());
         columns_[i].clear();
         items_[i] = 0;
         ++blocks_;
     }
 
-    AtomicFile& file_;
+    const ByteSink& write_;
     std::array<ColumnWriter, lastColumn + 1> columns_;
     std::array<std::uint32_t, lastColumn + 1> items_{};
     std::string packed_;
@@ -111,11 +111,8 @@ void writeNode(BlockWriter& out, const FileTree& tree, NodeId node, Previous& pr
 
 } // namespace
 
-Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree)
+SnapshotInfo writeSnapshot(const ByteSink& write, const SnapshotInfo& info, const FileTree& tree)
 {
-    auto file = AtomicFile::create(path);
-    if (!file)
-        return file.error();
     SnapshotInfo complete = info;
     complete.place = tree.path(rootNode);
     complete.entries = std::uint64_t{tree.sums(rootNode).files} + tree.sums(rootNode).folders;
@@ -126,10 +123,10 @@ Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& 
     putU32(preamble, snapshotVersion);
     putU32(preamble, static_cast<std::uint32_t>(header.size()));
     putU64(preamble, XXH3_64bits(header.data(), header.size()));
-    file->write(preamble.data(), preamble.size());
-    file->write(header.data(), header.size());
+    write(preamble.data(), preamble.size());
+    write(header.data(), header.size());
 
-    BlockWriter out(*file);
+    BlockWriter out(write);
     Previous previous;
     std::deque<NodeId> folders{rootNode};
     writeNode(out, tree, rootNode, previous);
@@ -143,6 +140,16 @@ Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& 
         });
     }
     out.finish();
+    return complete;
+}
+
+Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree)
+{
+    auto file = AtomicFile::create(path);
+    if (!file)
+        return file.error();
+    auto complete =
+        writeSnapshot([&file](const char* bytes, std::size_t size) { file->write(bytes, size); }, info, tree);
     auto done = file->commit();
     if (!done)
         return done.error();

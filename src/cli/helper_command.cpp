@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The administrator helper: see core/helper/helper.h.
+#include <unistd.h>
+
+#include <csignal>
+
+#include "cli/command.h"
+#include "core/helper/helper.h"
+#include "core/platform/privilege.h"
+
+namespace kurvo::cli {
+
+int runHelper()
+{
+    // Before anything is read: what comes from outside never meets more rights than it needs.
+    if (const auto dropped = keepOnlyTheRightToRead(); !dropped) {
+        complain(dropped.error().sentence);
+        return ExitFailed;
+    }
+    if (isatty(STDOUT_FILENO) == 1) {
+        complain("This is the helper of the window. It reads a request from standard input and answers in a form for "
+                 "programs; see the manual of kurvoctl.");
+        return ExitUsage;
+    }
+    std::signal(SIGPIPE, SIG_IGN); // a window that is gone is an error to notice, not an end in the middle
+    if (const auto served = serveRequest(STDIN_FILENO, STDOUT_FILENO); !served) {
+        complain(served.error().sentence);
+        return served.error().kind == ErrorKind::WrongFormat ? ExitUsage : ExitFailed;
+    }
+    return ExitDone;
+}
+
+} // namespace kurvo::cli

@@ -1,0 +1,397 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/helper/helper.h"
+
+#include <fcntl.h>
+#include <poll.h>
+#include <spawn.h>
+#include <sys/mman.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <csignal>
+#include <mutex>
+#include <thread>
+
+#include "core/base/text.h"
+#include "core/platform/unique_fd.h"
+#include "core/snapshot/header.h"
+#include "core/snapshot/snapshot.h"
+
+extern char** environ;
+
+namespace kurvo {
+namespace {
+
+constexpr std::string_view requestMagic = "kurvo-request 1";
+constexpr std::string_view answerMagic = "KURVOANS";
+constexpr std::size_t largestRequest = std::size_t{16} << 20;
+constexpr std::size_t mostPaths = 20000;
+constexpr std::uint32_t largestFrame = 4u << 20;
+
+enum class Frame : std::uint32_t { Progress = 1, Part, Unreadable, Scanned, Failed, End };
+
+bool writeAll(int fd, std::string_view bytes)
+{
+    while (!bytes.empty()) {
+        const auto n = ::write(fd, bytes.data(), bytes.size());
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n <= 0)
+            return false;
+        bytes.remove_prefix(static_cast<std::size_t>(n));
+    }
+    return true;
+}
+
+/// Sends frames; several threads may.
+class Sender {
+public:
+    explicit Sender(int fd) : fd_(fd) { raw(answerMagic); }
+    void send(Frame kind, std::string_view payload)
+    {
+        std::string head;
+        putU32(head, static_cast<std::uint32_t>(kind));
+        putU32(head, static_cast<std::uint32_t>(payload.size()));
+        const std::lock_guard lock(mutex_);
+        raw(head);
+        raw(payload);
+    }
+    int error() const { return error_; }
+
+private:
+    void raw(std::string_view bytes)
+    {
+        if (error_ == 0 && !writeAll(fd_, bytes))
+            error_ = errno != 0 ? errno : EIO;
+    }
+    int fd_;
+    std::mutex mutex_;
+    std::atomic<int> error_{0};
+};
+
+void sendScan(Sender& out, std::uint32_t number, const ScanResult& result)
+{
+    for (const auto& entry : result.unreadableList) {
+        std::string payload;
+        putU32(payload, static_cast<std::uint32_t>(entry.sysError));
+        out.send(Frame::Unreadable, payload + entry.path);
+    }
+    SnapshotInfo info;
+    info.taken = result.started;
+    info.unreadable = result.unreadable;
+    info.partial = result.stopped;
+    writeSnapshot(
+        [&out](const char* bytes, std::size_t size) {
+            out.send(Frame::Part, {bytes, size});
+        },
+        info, *result.tree);
+    std::string payload;
+    putU32(payload, number);
+    putU64(payload, result.unreadable);
+    out.send(Frame::Scanned, payload);
+}
+
+Error rubbish()
+{
+    return {ErrorKind::WrongFormat, {}, 0, "The helper sent something that is no answer. Nothing of it was used."};
+}
+
+/// Takes an answer apart.
+class Receiver {
+public:
+    Receiver(const HelperRequest& request, const std::function<void(const HelperProgress&)>& onProgress)
+        : request_(request), onProgress_(onProgress)
+    {
+    }
+    bool atEnd() const { return end_; }
+    std::vector<HelperScan> take() { return std::move(scans_); }
+
+    Result<Done> frame(Frame kind, std::string_view payload)
+    {
+        switch (kind) {
+        case Frame::Progress:
+            if (payload.size() < 16)
+                return rubbish();
+            if (onProgress_)
+                onProgress_({getU64(payload, 0), getU64(payload, 8), std::string(payload.substr(16))});
+            return Done{};
+        case Frame::Part:
+            return addPart(payload);
+        case Frame::Unreadable:
+            if (payload.size() < 5 || unreadable_.size() > mostPaths)
+                return rubbish();
+            unreadable_.push_back({std::string(payload.substr(4)), static_cast<int>(getU32(payload, 0))});
+            return Done{};
+        case Frame::Scanned:
+            return payload.size() == 12 ? scanned(getU32(payload, 0), getU64(payload, 4)) : rubbish();
+        case Frame::Failed: {
+            if (payload.size() < 4 || getU32(payload, 0) >= request_.paths.size())
+                return rubbish();
+            HelperScan scan;
+            scan.path = request_.paths[getU32(payload, 0)];
+            scan.problem = displayText(payload.substr(4));
+            scans_.push_back(std::move(scan));
+            return Done{};
+        }
+        case Frame::End:
+            end_ = true;
+            return Done{};
+        }
+        return rubbish();
+    }
+
+private:
+    Result<Done> addPart(std::string_view bytes)
+    {
+        if (!snapshot_)
+            snapshot_ = UniqueFd(::memfd_create("kurvo-answer", MFD_CLOEXEC));
+        if (!snapshot_ || !writeAll(snapshot_.get(), bytes))
+            return systemError("take in the helper's answer", {}, errno);
+        return Done{};
+    }
+    Result<Done> scanned(std::uint32_t number, std::uint64_t unreadable)
+    {
+        if (number >= request_.paths.size() || !snapshot_)
+            return rubbish();
+        auto snapshot = readSnapshot("/proc/self/fd/" + std::to_string(snapshot_.get()));
+        snapshot_.reset();
+        if (!snapshot || snapshot->tree->name(rootNode) != request_.paths[number])
+            return rubbish();
+        HelperScan scan;
+        scan.path = request_.paths[number];
+        scan.tree = snapshot->tree;
+        scan.unreadable = unreadable;
+        scan.unreadableList = std::move(unreadable_);
+        unreadable_.clear();
+        std::erase_if(scan.unreadableList, [&](const Unreadable& u) { return !isAtOrBelow(u.path, scan.path); });
+        scans_.push_back(std::move(scan));
+        return Done{};
+    }
+
+    const HelperRequest& request_;
+    const std::function<void(const HelperProgress&)>& onProgress_;
+    std::vector<HelperScan> scans_;
+    std::vector<Unreadable> unreadable_;
+    UniqueFd snapshot_;
+    bool end_ = false;
+};
+
+} // namespace
+
+std::string encodeRequest(const HelperRequest& request)
+{
+    std::string bytes(requestMagic);
+    bytes += '\0';
+    for (const auto& path : request.paths)
+        (bytes += "path ").append(path) += '\0';
+    for (const auto& glob : request.exclude)
+        (bytes += "leave-out ").append(glob) += '\0';
+    return bytes.append("end") += '\0';
+}
+
+Result<HelperRequest> decodeRequest(std::string_view bytes)
+{
+    const Error wrong{ErrorKind::WrongFormat, {}, 0, "What came on standard input is no request of Kurvo's."};
+    HelperRequest request;
+    for (bool first = true;; first = false) {
+        const auto end = bytes.find('\0');
+        if (end == std::string_view::npos)
+            return wrong;
+        const auto text = bytes.substr(0, end);
+        bytes.remove_prefix(end + 1);
+        if (first) {
+            if (text != requestMagic)
+                return wrong;
+        } else if (text == "end") {
+            return bytes.empty() && !request.paths.empty() ? Result<HelperRequest>(std::move(request)) : wrong;
+        } else if (text.starts_with("path /") && request.paths.size() < mostPaths) {
+            request.paths.emplace_back(text.substr(5));
+        } else if (text.starts_with("leave-out ") && request.exclude.size() < mostPaths) {
+            request.exclude.emplace_back(text.substr(10));
+        } else {
+            return wrong;
+        }
+    }
+}
+
+Result<Done> serveRequest(int in, int out)
+{
+    std::string bytes;
+    char buffer[1 << 14];
+    // The asking side keeps the pipe open, so the end mark decides, not the end of the stream.
+    const std::string_view endMark("\0end\0", 5);
+    while (!bytes.ends_with(endMark)) {
+        const auto n = ::read(in, buffer, sizeof buffer);
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n <= 0 || bytes.size() > largestRequest)
+            break;
+        bytes.append(buffer, static_cast<std::size_t>(n));
+    }
+    const auto request = decodeRequest(bytes);
+    if (!request)
+        return request.error();
+
+    Sender sender(out);
+    ScanOptions options;
+    options.exclude = request->exclude;
+    std::uint64_t entries = 0, disk = 0;
+    for (std::uint32_t i = 0; i < request->paths.size() && sender.error() == 0; ++i) {
+        ScanProgress progress;
+        std::stop_source stop;
+        std::jthread reporter([&](std::stop_token done) {
+            std::mutex mutex;
+            std::condition_variable_any tick;
+            std::unique_lock lock(mutex);
+            while (!tick.wait_for(lock, done, std::chrono::milliseconds(100), [] { return false; }) &&
+                   !done.stop_requested()) {
+                std::string payload;
+                putU64(payload, entries + progress.entries());
+                putU64(payload, disk + progress.diskBytes());
+                sender.send(Frame::Progress, payload + progress.currentFolder());
+                if (sender.error() != 0)
+                    stop.request_stop(); // nobody listens any more
+            }
+        });
+        auto result = scan(request->paths[i], options, stop.get_token(), &progress);
+        reporter.request_stop();
+        reporter.join();
+        entries += progress.entries();
+        disk += progress.diskBytes();
+        // A link in the path would give another place than was asked for.
+        if (result && result->tree->name(rootNode) == request->paths[i]) {
+            sendScan(sender, i, *result);
+            continue;
+        }
+        std::string payload;
+        putU32(payload, i);
+        sender.send(Frame::Failed, payload + (result ? displayText(request->paths[i]) + " is a link by now, or lies "
+                                                                                        "below one."
+                                                     : result.error().sentence));
+    }
+    sender.send(Frame::End, {});
+    if (sender.error() != 0)
+        return systemError("send the answer", {}, sender.error());
+    return Done{};
+}
+
+Result<std::vector<HelperScan>> readAnswer(int fd, const HelperRequest& request,
+                                           const std::function<void(const HelperProgress&)>& onProgress,
+                                           std::stop_token stop)
+{
+    Receiver receiver(request, onProgress);
+    std::string bytes;
+    std::size_t at = 0;
+    std::vector<char> buffer(1 << 16);
+    bool begun = false;
+    while (!receiver.atEnd()) {
+        if (stop.stop_requested())
+            return Error{ErrorKind::Cancelled, {}, 0, "Reading with administrator rights was stopped."};
+        pollfd wait{fd, POLLIN, 0};
+        if (::poll(&wait, 1, 100) <= 0)
+            continue;
+        const auto n = ::read(fd, buffer.data(), buffer.size());
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n <= 0) {
+            if (bytes.empty() && !begun)
+                return Error{ErrorKind::Damaged, {}, 0, "The helper ended without an answer."};
+            return Error{
+                ErrorKind::Damaged, {}, 0, "The helper ended in the middle of its answer. Nothing was changed."};
+        }
+        bytes.append(buffer.data(), static_cast<std::size_t>(n));
+        if (!begun) {
+            if (bytes.size() < answerMagic.size() && answerMagic.starts_with(bytes))
+                continue;
+            if (!bytes.starts_with(answerMagic))
+                return rubbish();
+            begun = true;
+            at = answerMagic.size();
+        }
+        while (!receiver.atEnd() && bytes.size() - at >= 8) {
+            const auto length = getU32(bytes, at + 4);
+            if (length > largestFrame)
+                return rubbish();
+            if (bytes.size() - at - 8 < length)
+                break;
+            if (auto taken = receiver.frame(static_cast<Frame>(getU32(bytes, at)),
+                                            std::string_view(bytes).substr(at + 8, length));
+                !taken)
+                return taken.error();
+            at += 8 + length;
+        }
+        bytes.erase(0, at);
+        at = 0;
+    }
+    return receiver.take();
+}
+
+Result<std::vector<HelperScan>> runHelper(const std::vector<std::string>& command, const HelperRequest& request,
+                                          const std::function<void(const HelperProgress&)>& onProgress,
+                                          std::stop_token stop)
+{
+    const Error cannotAsk{ErrorKind::Unsupported, {}, 0, "Administrator rights cannot be asked for in this session."};
+    if (command.empty())
+        return cannotAsk;
+    int in[2], out[2];
+    if (::pipe2(in, O_CLOEXEC) != 0)
+        return systemError("start the helper", command[0], errno);
+    UniqueFd inRead(in[0]), inWrite(in[1]);
+    if (::pipe2(out, O_CLOEXEC) != 0)
+        return systemError("start the helper", command[0], errno);
+    UniqueFd outRead(out[0]), outWrite(out[1]);
+
+    std::vector<char*> arguments;
+    for (const auto& word : command)
+        arguments.push_back(const_cast<char*>(word.c_str()));
+    arguments.push_back(nullptr);
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    posix_spawn_file_actions_adddup2(&actions, inRead.get(), STDIN_FILENO);
+    posix_spawn_file_actions_adddup2(&actions, outWrite.get(), STDOUT_FILENO);
+    pid_t child = 0;
+    const int failed = ::posix_spawnp(&child, arguments[0], &actions, nullptr, arguments.data(), environ);
+    posix_spawn_file_actions_destroy(&actions);
+    if (failed != 0)
+        return cannotAsk;
+    inRead.reset();
+    outWrite.reset();
+
+    // A request can be larger than a pipe holds, and the helper may be gone before it has read it.
+    std::thread sender([bytes = encodeRequest(request), to = std::move(inWrite)] {
+        sigset_t broken;
+        sigemptyset(&broken);
+        sigaddset(&broken, SIGPIPE);
+        pthread_sigmask(SIG_BLOCK, &broken, nullptr);
+        writeAll(to.get(), bytes);
+        const timespec now{};
+        while (sigtimedwait(&broken, nullptr, &now) > 0) { }
+    });
+    auto answer = readAnswer(outRead.get(), request, onProgress, stop);
+    outRead.reset(); // a helper that goes on finds nobody listening and ends
+    if (!answer)
+        ::kill(child, SIGTERM); // works only where it still runs as this user (before rights were given)
+    int status = 0;
+    if (stop.stop_requested()) {
+        // It may wait for a password for ever: a thread of its own sees to its end.
+        std::thread([child, sender = std::move(sender)]() mutable {
+            sender.join();
+            ::waitpid(child, nullptr, 0);
+        }).detach();
+        return answer;
+    }
+    sender.join();
+    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) { }
+    if (answer)
+        return answer;
+    // pkexec(1): 126 when the user dismissed the question, 127 when nobody could be asked.
+    if (WIFEXITED(status) && WEXITSTATUS(status) == 126)
+        return Error{ErrorKind::NoPermission, {}, 0, "Administrator rights were refused. Nothing was read."};
+    if (WIFEXITED(status) && WEXITSTATUS(status) == 127)
+        return cannotAsk;
+    return answer;
+}
+
+} // namespace kurvo

@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Reading with administrator rights: the window asks a helper, `kurvoctl helper`, which is started as root (by pkexec,
+// or in a terminal by sudo), gives up every right but that to read, scans the folders it is given and sends back what
+// it found. Neither side trusts the other.
+//
+// The request, on the helper's standard input, is a row of NUL-terminated strings: "kurvo-request 1", then "path "
+// before each folder (absolute) and "leave-out " before each glob, and "end".
+//
+// The answer, on its standard output, is "KURVOANS" and frames: u32 kind, u32 length, so many bytes; little-endian.
+//   1 progress   u64 entries, u64 bytes on disk, then the current folder
+//   2 part       bytes of a snapshot file (docs/snapshot-format.md), in order
+//   3 unreadable u32 errno, then a path; before the scan's end
+//   4 scanned    u32 number of the path in the request, u64 number unreadable; the parts since the last are its
+//   snapshot 5 failed     u32 number of the path in the request, then a sentence 6 end
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "core/base/result.h"
+#include "core/scan/scanner.h"
+
+namespace kurvo {
+
+struct HelperRequest {
+    std::vector<std::string> paths; ///< folders, absolute; bytes
+    std::vector<std::string> exclude;
+};
+
+struct HelperProgress {
+    std::uint64_t entries = 0;
+    std::uint64_t diskBytes = 0;
+    std::string folder; ///< bytes
+};
+
+/// What came back for one of the paths.
+struct HelperScan {
+    std::string path;
+    std::shared_ptr<const FileTree> tree; ///< null where it failed
+    std::uint64_t unreadable = 0;
+    std::vector<Unreadable> unreadableList;
+    std::string problem; ///< a sentence, where it failed
+};
+
+std::string encodeRequest(const HelperRequest& request);
+/// WrongFormat for anything but a request.
+Result<HelperRequest> decodeRequest(std::string_view bytes);
+
+/// The helper's side: reads a request from `in`, scans, answers on `out`. Rights must have been given up before.
+Result<Done> serveRequest(int in, int out);
+
+/// Reads an answer until its end mark. Every length is checked before it is believed, and a tree is only taken for the
+/// path that was asked for. WrongFormat for rubbish, Damaged where it ends before its end mark, Cancelled by `stop`.
+Result<std::vector<HelperScan>> readAnswer(int fd, const HelperRequest& request,
+                                           const std::function<void(const HelperProgress&)>& onProgress = {},
+                                           std::stop_token stop = {});
+
+/// Starts `command` (program and arguments), sends it the request and reads its answer. NoPermission when the user
+/// refused the rights; Unsupported when they cannot be asked for here (no such program, nobody to ask).
+Result<std::vector<HelperScan>> runHelper(const std::vector<std::string>& command, const HelperRequest& request,
+                                          const std::function<void(const HelperProgress&)>& onProgress,
+                                          std::stop_token stop);
+
+} // namespace kurvo

@@ -1,0 +1,93 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The ledger: the account that reconciles what a drive says is used with what a scan has seen, line by line, each with
+// its evidence, and what is left over as a plain remainder.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/platform/drives.h"
+#include "core/platform/open_files.h"
+#include "core/scan/scanner.h"
+
+namespace kurvo {
+
+/// A folder on which something else is mounted, and what lies hidden below that.
+struct Beneath {
+    std::string path;          ///< of the folder; bytes
+    std::string filesystem;    ///< what is mounted on it
+    std::uint64_t disk = 0;    ///< of what lies below, the folder itself included
+    std::uint64_t entries = 0; ///< with the folder itself
+    std::string problem;       ///< why it is not known; a sentence
+};
+
+/// What has to be asked of the system to write a ledger.
+struct LedgerFacts {
+    std::string mountPoint; ///< bytes
+    FilesystemFacts filesystem;
+    NamelessFiles nameless;
+    std::vector<Beneath> beneath;
+};
+
+/// Asks the system. `tree`: a scan of the drive, for the mounts that were gone through. May take as long as a scan of
+/// what lies below mounts: call it off the interface thread.
+Result<LedgerFacts> readLedgerFacts(const std::string& mountPoint, std::stop_token stop = {});
+
+enum class LedgerPart {
+    Seen,        ///< entries of the scan
+    InTrash,     ///< put into the trash since the scan: used, no longer seen
+    Nameless,    ///< deleted, still held open
+    Beneath,     ///< under mounts
+    Structures,  ///< the filesystem's own
+    NotReadable, ///< folders without permission: how much is in them is not known
+    NotScanned,  ///< left out, or not reached
+    Elsewhere,   ///< outside the place that was scanned
+    Unexplained  ///< the remainder
+};
+
+struct LedgerItem {
+    std::string path;                   ///< bytes; may be empty
+    std::optional<std::uint64_t> bytes; ///< where known
+    std::string note;
+};
+
+struct LedgerLine {
+    LedgerPart part;
+    std::optional<std::uint64_t> bytes; ///< nothing: not known, within the remainder
+    std::string title;                  ///< "Deleted, still held open"
+    std::string evidence;               ///< a sentence: how it is known, or why not
+    std::vector<LedgerItem> items;      ///< largest first, the first thousand
+};
+
+/// A second check by inodes, where the filesystem counts them.
+struct InodeCheck {
+    std::uint64_t used = 0;  ///< by the filesystem
+    std::uint64_t found = 0; ///< entries seen (links once), beneath mounts, nameless, the filesystem's own
+    std::int64_t missing() const { return static_cast<std::int64_t>(used) - static_cast<std::int64_t>(found); }
+};
+
+struct Ledger {
+    std::string mountPoint;
+    Capacity capacity;
+    std::vector<LedgerLine> lines; ///< used, part by part; those with bytes add up to used, unless `excess`
+    std::uint64_t unexplained = 0; ///< used less all that is known
+    std::uint64_t excess = 0;      ///< known more than used: blocks shared between files, or compressed ones
+    std::optional<InodeCheck> inodes;
+};
+
+/// What the scan itself knows.
+struct LedgerScan {
+    const FileTree* tree = nullptr;
+    std::vector<Unreadable> unreadable;
+    std::uint64_t unreadableCount = 0;
+    bool partial = false;
+    bool wholeDrive = true;
+    std::vector<std::string> excluded; ///< globs that were left out
+    std::uint64_t inTrash = 0;         ///< bytes put into the trash since, and not in the tree
+};
+/// Adds it all up. Nothing is asked of the system.
+Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts);
+
+} // namespace kurvo

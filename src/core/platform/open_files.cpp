@@ -1,0 +1,148 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/platform/open_files.h"
+
+#include <fcntl.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cctype>
+#include <cerrno>
+#include <climits>
+#include <fstream>
+#include <map>
+
+#include "core/platform/entry_stat.h"
+#include "core/platform/unique_fd.h"
+
+namespace kurvo {
+namespace {
+
+constexpr std::string_view deletedMark = " (deleted)";
+
+UniqueFd openFolderAt(int at, const char* name)
+{
+    return UniqueFd(::openat(at, name, O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+}
+
+std::string linkTarget(int dir, const char* name)
+{
+    char target[PATH_MAX];
+    const auto n = ::readlinkat(dir, name, target, sizeof target);
+    return n > 0 ? std::string(target, static_cast<std::size_t>(n)) : std::string();
+}
+
+/// The device is the filesystem's; a subvolume has another number but the same mount.
+struct Filesystem {
+    std::uint64_t device = 0;
+    std::uint64_t mountId = 0;
+    bool holds(const EntryStat& stat) const
+    {
+        return stat.device == device || (mountId != 0 && stat.mountId == mountId);
+    }
+};
+
+class Collector {
+public:
+    explicit Collector(Filesystem filesystem) : filesystem_(filesystem) { }
+
+    /// `links`: /proc/PID/fd or /proc/PID/map_files. False when it may not be read.
+    bool look(int process, const char* links, pid_t pid)
+    {
+        const auto folder = openFolderAt(process, links);
+        if (!folder)
+            return errno != EACCES && errno != EPERM;
+        FolderReader reader;
+        reader.start(folder.get());
+        while (const char* name = reader.next()) {
+            const auto target = linkTarget(folder.get(), name);
+            if (!target.ends_with(deletedMark) || !target.starts_with('/'))
+                continue;
+            EntryStat stat;
+            if (statFollowed(folder.get(), name, stat) != 0 || stat.kind != EntryKind::File || stat.links != 0 ||
+                !filesystem_.holds(stat))
+                continue;
+            auto& file = files_[{stat.device, stat.inode}];
+            if (file.pid == 0) {
+                file.path = target.substr(0, target.size() - deletedMark.size());
+                file.inode = stat.inode;
+                file.disk = stat.blocks * 512;
+                file.pid = pid;
+                file.program = programOf(process);
+                EntryStat owner;
+                if (statEntry(process, "", owner) == 0)
+                    file.uid = owner.uid;
+            } else if (lastPid_[{stat.device, stat.inode}] != pid) {
+                ++file.holders;
+            }
+            lastPid_[{stat.device, stat.inode}] = pid;
+        }
+        return true;
+    }
+
+    std::vector<NamelessFile> take()
+    {
+        std::vector<NamelessFile> out;
+        for (auto& [key, file] : files_)
+            out.push_back(std::move(file));
+        std::sort(out.begin(), out.end(), [](const NamelessFile& a, const NamelessFile& b) {
+            return a.disk != b.disk ? a.disk > b.disk : a.path < b.path;
+        });
+        return out;
+    }
+
+private:
+    static std::string programOf(int process)
+    {
+        char name[64] = {};
+        UniqueFd file(::openat(process, "comm", O_RDONLY | O_CLOEXEC));
+        const auto n = file ? ::read(file.get(), name, sizeof name) : 0;
+        std::string program(name, n > 0 ? static_cast<std::size_t>(n) : 0);
+        while (program.ends_with('\n'))
+            program.pop_back();
+        return program;
+    }
+
+    Filesystem filesystem_;
+    std::map<std::pair<std::uint64_t, std::uint64_t>, NamelessFile> files_;
+    std::map<std::pair<std::uint64_t, std::uint64_t>, pid_t> lastPid_;
+};
+
+} // namespace
+
+std::uint64_t NamelessFiles::disk() const
+{
+    std::uint64_t sum = 0;
+    for (const auto& file : files)
+        sum += file.disk;
+    return sum;
+}
+
+Result<NamelessFiles> readNamelessFiles(const std::string& mountPoint)
+{
+    EntryStat top;
+    if (const int error = statEntry(AT_FDCWD, mountPoint.c_str(), top); error != 0)
+        return systemError("look at", mountPoint, error);
+    const auto proc = openFolderAt(AT_FDCWD, "/proc");
+    if (!proc)
+        return systemError("read", "/proc", errno);
+    Collector collector({top.device, top.mountId});
+    NamelessFiles found;
+    FolderReader reader;
+    reader.start(proc.get());
+    while (const char* name = reader.next()) {
+        if (!std::isdigit(static_cast<unsigned char>(name[0])))
+            continue;
+        const auto process = openFolderAt(proc.get(), name);
+        if (!process)
+            continue; // it has ended
+        const auto pid = static_cast<pid_t>(std::atoi(name));
+        if (!collector.look(process.get(), "fd", pid))
+            ++found.notLookedInto;
+        else
+            collector.look(process.get(), "map_files", pid); // needs more rights than fd; its absence says nothing
+    }
+    found.files = collector.take();
+    return found;
+}
+
+} // namespace kurvo

@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/scan/graft.h"
+
+#include <string>
+#include <unordered_map>
+
+namespace kurvo {
+namespace {
+
+NewNode copyOf(const NodeStore& store, NodeId node)
+{
+    NewNode copy;
+    copy.name = store.name(node);
+    copy.flags = store.flags(node) & (FlagDoor | FlagUnreadable | FlagUnfinished);
+    copy.type = store.type(node);
+    auto& stat = copy.stat;
+    stat.kind = store.kind(node);
+    stat.uid = store.owner(node);
+    stat.links = store.has(node, FlagLinked) ? store.linkSets()[store.linkSetOf(node)].links : 1;
+    stat.inode = store.inode(node);
+    stat.device = store.device(node);
+    stat.size = store.ownApparent(node);
+    stat.blocks = store.ownDisk(node) / 512;
+    stat.modified = store.modified(node);
+    stat.modifiedNs = store.modifiedNs(node);
+    return copy;
+}
+
+} // namespace
+
+NodeId Grafted::idOf(const FileTree& old, NodeId node) const
+{
+    if (node == noNode || !old.contains(node))
+        return noNode;
+    if (newIds[node] != noNode)
+        return newIds[node];
+    const NodeId above = idOf(old, old.parent(node));
+    if (above == noNode || !tree->isFolder(above))
+        return noNode;
+    return tree->findChild(above, old.name(node)).value_or(noNode);
+}
+
+Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts)
+{
+    std::unordered_map<NodeId, const FileTree*> replaced;
+    for (const auto& g : grafts)
+        replaced.emplace(g.at, g.fresh.get());
+    const auto sourceOf = [&](const FileTree& source, NodeId node) {
+        const auto found = &source == &tree ? replaced.find(node) : replaced.end();
+        return found == replaced.end() ? std::pair{&source, node} : std::pair{found->second, rootNode};
+    };
+
+    Grafted result;
+    result.newIds.resize(tree.extent().nodes, noNode);
+    auto store = std::make_shared<NodeStore>(tree.name(rootNode));
+    NodeStore::NameWriter names(*store);
+    const auto [rootTree, rootSource] = sourceOf(tree, rootNode);
+    const auto root = copyOf(rootTree->store(), rootSource);
+    store->setRoot(root.stat, names);
+    store->addFlags(rootNode, root.flags);
+    result.newIds[rootNode] = rootNode;
+
+    struct Pending {
+        const FileTree* source;
+        NodeId from;
+        NodeId to;
+    };
+    std::vector<Pending> pending{{rootTree, rootSource, rootNode}};
+    std::vector<NewNode> group;
+    std::vector<std::pair<const FileTree*, NodeId>> sources;
+    std::vector<NodeId> olds;
+    while (!pending.empty()) {
+        const auto [source, from, to] = pending.back();
+        pending.pop_back();
+        group.clear();
+        sources.clear();
+        olds.clear();
+        source->forEachChild(from, [&, &source = source](NodeId child) {
+            const auto origin = sourceOf(*source, child);
+            if (!origin.first)
+                return; // gone
+            group.push_back(copyOf(origin.first->store(), origin.second));
+            group.back().name = source->name(child); // the root of a fresh scan is named by its path
+            sources.push_back(origin);
+            olds.push_back(source == &tree ? child : noNode);
+        });
+        const auto first = store->append(to, group, names).first;
+        for (std::uint32_t i = 0; i < group.size(); ++i) {
+            if (olds[i] != noNode)
+                result.newIds[olds[i]] = first + i;
+            if (group[i].stat.kind == EntryKind::Folder)
+                pending.push_back({sources[i].first, sources[i].second, first + i});
+        }
+    }
+    store->seal();
+    result.tree = std::make_shared<FileTree>(std::move(store));
+    return result;
+}
+
+} // namespace kurvo
