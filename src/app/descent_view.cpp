@@ -4,6 +4,7 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QScrollBar>
 #include <QStyledItemDelegate>
 #include <QVBoxLayout>
 
@@ -279,6 +280,11 @@ void DescentView::refresh(bool withRest)
 {
     withRest_ = withRest;
     const auto* place = session_.place();
+    // A list that grows stays where one has scrolled to.
+    const bool same = place && shownPlace_ == place->id && shownFocus_ == place->focus;
+    shownPlace_ = place ? place->id : 0;
+    shownFocus_ = place ? place->focus : noNode;
+    const int scrolled = list_->verticalScrollBar()->value();
     following_ = true;
     model_->show(place, session_.measure(), withRest);
     following_ = false;
@@ -298,7 +304,11 @@ void DescentView::refresh(bool withRest)
             callout_->setVisible(true);
         }
     }
+    keepScroll_ = same;
     showSelection();
+    keepScroll_ = false;
+    if (same)
+        list_->verticalScrollBar()->setValue(scrolled);
 }
 
 void DescentView::showSelection()
@@ -320,7 +330,8 @@ void DescentView::showSelection()
     }
     if (row >= 0) {
         list_->setCurrentIndex(model_->index(row));
-        list_->scrollTo(model_->index(row));
+        if (!keepScroll_)
+            list_->scrollTo(model_->index(row));
     } else {
         list_->setCurrentIndex({});
     }

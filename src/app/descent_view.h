@@ -97,6 +97,9 @@ private:
     QPushButton* follow_;
     int hoverRow_ = -1;
     bool withRest_ = true;
+    std::uint64_t shownPlace_ = 0;
+    NodeId shownFocus_ = noNode;
+    bool keepScroll_ = false;
     bool following_ = false; ///< the list changes because the session did
 };
 

@@ -79,8 +79,9 @@ void Legend::paintEvent(QPaintEvent*)
 }
 
 ExploreStage::ExploreStage(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), stack_(new QStackedWidget), descent_(new DescentView(session)),
-      treemap_(new TreemapView(session)), dossier_(new Dossier(session)), trail_(new CutLabel(13))
+    : QWidget(parent), session_(session), state_(new QLabel), notRead_(new QPushButton), changed_(new QPushButton),
+      stack_(new QStackedWidget), descent_(new DescentView(session)), treemap_(new TreemapView(session)),
+      dossier_(new Dossier(session)), trail_(new CutLabel(13))
 {
     // Before anything is open
     auto* empty = new QWidget;
@@ -112,6 +113,18 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
     bar->setSpacing(6);
     trail_->setObjectName("trail");
     bar->addWidget(trail_, 1);
+    state_->setProperty("role", "warning");
+    state_->setObjectName("scanState");
+    for (auto* link : {notRead_, changed_})
+        link->setProperty("role", "link");
+    notRead_->setObjectName("notRead");
+    changed_->setObjectName("readChanged");
+    changed_->setToolTip(tr("Something happened in these folders since they were read. Ctrl+F5 reads them again."));
+    connect(notRead_, &QPushButton::clicked, this, &ExploreStage::notReadRequested);
+    connect(changed_, &QPushButton::clicked, this, &ExploreStage::rescanRequested);
+    bar->addWidget(state_);
+    bar->addWidget(notRead_);
+    bar->addWidget(changed_);
     auto* measures = new QButtonGroup(this);
     const std::pair<Measure, QString> choices[] = {
         {Measure::Disk, tr("On disk")}, {Measure::Apparent, tr("Apparent")}, {Measure::Files, tr("Files")}};
@@ -147,7 +160,26 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
     connect(treemap_, &TreemapView::contextRequested, this, &ExploreStage::contextRequested);
     for (const auto signal : {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged})
         connect(&session_, signal, this, &ExploreStage::refresh);
+    connect(&session_, &Session::scansChanged, this, &ExploreStage::refreshState);
     refresh();
+}
+
+void ExploreStage::refreshState()
+{
+    const auto* place = session_.place();
+    if (!place)
+        return;
+    const auto* job = session_.scanOf(*place);
+    state_->setVisible(place->isGrowing() || place->info.partial || job);
+    state_->setText(job && job->pausedSinceMs != 0 ? tr("scan paused")
+                    : place->isGrowing()           ? tr("still growing")
+                    : job                          ? tr("reading again…")
+                                                   : tr("partial"));
+    const auto count = place->info.unreadable;
+    notRead_->setVisible(!place->isGrowing() && count > 0);
+    notRead_->setText(tr("%1 not read…").arg(countText(count)));
+    changed_->setVisible(!place->changed.empty() && !job);
+    changed_->setText(tr("%1 changed: read again").arg(itemsText(place->changed.size(), "folder")));
 }
 
 void ExploreStage::refresh()
@@ -157,6 +189,7 @@ void ExploreStage::refresh()
     if (!place)
         return;
     trail_->setText(toText(place->tree->path(place->focus)));
+    refreshState();
 }
 
 } // namespace kurvo::app

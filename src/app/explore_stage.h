@@ -41,11 +41,17 @@ public:
 signals:
     void scanRequested();
     void contextRequested(const QPoint& global);
+    void notReadRequested();
+    void rescanRequested();
 
 private:
     void refresh();
+    void refreshState();
 
     Session& session_;
+    QLabel* state_;
+    QPushButton* notRead_;
+    QPushButton* changed_;
     QStackedWidget* stack_;
     DescentView* descent_;
     TreemapView* treemap_;

@@ -2,7 +2,9 @@
 #include "app/gauge.h"
 
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QMenu>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QVBoxLayout>
 
@@ -24,6 +26,8 @@ QBrush brushOf(GaugeBar::Fill fill)
         return plannedHatch();
     case GaugeBar::Fill::Trash:
         return hatchOn(t.warning);
+    case GaugeBar::Fill::Known:
+        return t.accent;
     case GaugeBar::Fill::NotSeen:
         return notSeenDots();
     case GaugeBar::Fill::Reserved:
@@ -52,31 +56,83 @@ void GaugeBar::setSegments(std::vector<Segment> segments)
     update();
 }
 
+void GaugeBar::setExplains(bool explains)
+{
+    explains_ = explains;
+    setMouseTracking(explains);
+    setFocusPolicy(explains ? Qt::TabFocus : Qt::NoFocus);
+}
+
+std::vector<QRect> GaugeBar::rects() const
+{
+    std::uint64_t total = 0;
+    for (const auto& s : segments_)
+        total += s.bytes;
+    const auto x = [&](std::uint64_t bytes) {
+        return total == 0 ? 0 : static_cast<int>(static_cast<double>(bytes) / static_cast<double>(total) * width());
+    };
+    std::vector<QRect> rects;
+    std::uint64_t before = 0;
+    for (const auto& s : segments_) {
+        const int left = x(before);
+        before += s.bytes;
+        // What is there at all keeps a pixel or two.
+        const int right = std::max(x(before), left + (s.bytes > 0 && s.fill != Fill::Free ? 2 : 0));
+        rects.emplace_back(left, 4, right - left, 20);
+    }
+    return rects;
+}
+
+QRect GaugeBar::rectOf(Fill fill) const
+{
+    const auto all = rects();
+    for (std::size_t i = 0; i < segments_.size(); ++i)
+        if (segments_[i].fill == fill && segments_[i].bytes > 0)
+            return all[i];
+    return {};
+}
+
+bool GaugeBar::isOnNotSeen(const QPoint& at) const
+{
+    return explains_ && rectOf(Fill::NotSeen).adjusted(-4, -4, 4, 4).contains(at);
+}
+
+void GaugeBar::mouseMoveEvent(QMouseEvent* event)
+{
+    setCursor(isOnNotSeen(event->pos()) ? Qt::PointingHandCursor : Qt::ArrowCursor);
+}
+
+void GaugeBar::mousePressEvent(QMouseEvent* event)
+{
+    // The legend's last word is as good a handle as a segment of few pixels.
+    if (explains_ && event->button() == Qt::LeftButton && (isOnNotSeen(event->pos()) || event->pos().y() > 28))
+        emit explainRequested();
+}
+
+void GaugeBar::keyPressEvent(QKeyEvent* event)
+{
+    if (explains_ && (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Space))
+        emit explainRequested();
+    else
+        QWidget::keyPressEvent(event);
+}
+
 void GaugeBar::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
     const auto& t = theme();
     const QRect bar(0, 4, width(), 20);
     painter.fillRect(bar, t.emptyBar);
-    std::uint64_t total = 0;
-    for (const auto& s : segments_)
-        total += s.bytes;
-    std::uint64_t before = 0;
-    for (const auto& s : segments_) {
-        if (total == 0)
-            break;
-        const auto x = [&](std::uint64_t bytes) {
-            return static_cast<int>(static_cast<double>(bytes) / static_cast<double>(total) * bar.width());
-        };
-        const int left = x(before);
-        before += s.bytes;
-        // What is there at all keeps a pixel or two.
-        const int right = std::max(x(before), left + (s.bytes > 0 && s.fill != Fill::Free ? 2 : 0));
-        painter.setBrushOrigin(bar.topLeft());
-        painter.fillRect(QRect(left, bar.y(), right - left, bar.height()), brushOf(s.fill));
-    }
+    painter.setBrushOrigin(bar.topLeft());
+    const auto all = rects();
+    for (std::size_t i = 0; i < segments_.size(); ++i)
+        painter.fillRect(all[i], brushOf(segments_[i].fill));
     painter.setPen(t.line);
     painter.drawRect(bar.adjusted(0, 0, -1, -1));
+    if (hasFocus()) {
+        painter.setPen(QPen(t.accent, 2));
+        painter.drawRect(bar.adjusted(1, 1, -1, -1));
+    }
 
     painter.setFont(fontOf(11));
     const QFontMetrics metrics(painter.font());
@@ -113,7 +169,10 @@ std::vector<GaugeBar::Segment> gaugeSegments(const Place& place)
     segments.push_back({Fill::Planned, planned, QObject::tr("planned %1").arg(sizeText(planned))});
     segments.push_back({Fill::Trash, trash, QObject::tr("in the trash %1").arg(sizeText(trash))});
     segments.push_back({Fill::NotSeen, notSeen,
-                        (place.wholeDrive ? QObject::tr("not seen %1") : QObject::tr("elsewhere on the drive %1"))
+                        (place.isGrowing()    ? QObject::tr("not seen yet %1")
+                         : place.fromSnapshot ? QObject::tr("not seen %1")
+                         : place.wholeDrive   ? QObject::tr("not seen %1: why?")
+                                              : QObject::tr("elsewhere on the drive %1"))
                             .arg(sizeText(notSeen))});
     segments.push_back({Fill::Reserved, c.reserved, QObject::tr("reserved %1").arg(sizeText(c.reserved))});
     segments.push_back({Fill::Free, c.free, QObject::tr("free %1").arg(sizeText(c.free))});
@@ -178,6 +237,7 @@ Gauge::Gauge(Session& session, QWidget* parent)
     layout->addLayout(right);
 
     connect(emptyTrash_, &QPushButton::clicked, this, &Gauge::emptyTrashRequested);
+    connect(bar_, &GaugeBar::explainRequested, this, &Gauge::ledgerRequested);
     for (const auto signal :
          {&Session::placeChanged, &Session::treeChanged, &Session::planChanged, &Session::capacityChanged})
         connect(&session_, signal, this, &Gauge::update);
@@ -191,8 +251,10 @@ void Gauge::fillPlaceMenu()
     const auto& places = session_.places();
     for (std::size_t i = 0; i < places.size(); ++i) {
         const auto& info = places[i]->info;
-        auto* action = menu->addAction(toText(info.placeName) + "   " + whenText(info.taken),
-                                       [this, i] { session_.showPlace(i); });
+        const auto when = places[i]->isGrowing() ? tr("being scanned") : whenText(info.taken);
+        const auto partial = info.partial && !places[i]->isGrowing() ? tr(", partial") : QString();
+        auto* action =
+            menu->addAction(toText(info.placeName) + "   " + when + partial, [this, i] { session_.showPlace(i); });
         action->setCheckable(true);
         action->setChecked(places[i].get() == session_.place());
     }
@@ -227,9 +289,11 @@ void Gauge::update()
     QStringList facts{QString()};
     if (!info.filesystem.empty() && place->wholeDrive)
         facts << toText(info.filesystem);
-    facts << (place->fromSnapshot ? tr("snapshot of %1").arg(whenText(info.taken))
-                                  : tr("scanned %1").arg(whenText(info.taken)));
-    if (info.partial)
+    facts << (place->isGrowing()    ? tr("being scanned")
+              : place->fromSnapshot ? tr("snapshot of %1").arg(whenText(info.taken))
+                                    : tr("scanned %1").arg(whenText(info.taken)));
+    bar_->setExplains(!place->fromSnapshot && !place->isGrowing());
+    if (info.partial && !place->isGrowing())
         facts << tr("partial");
     facts_->setText(toText(info.place), facts.join(QStringLiteral(" · ")));
     bar_->setSegments(gaugeSegments(*place));

@@ -18,7 +18,7 @@ namespace kurvo::app {
 class GaugeBar : public QWidget {
     Q_OBJECT
 public:
-    enum class Fill { Seen, Planned, Trash, NotSeen, Reserved, Free };
+    enum class Fill { Seen, Planned, Trash, Known, NotSeen, Reserved, Free };
     struct Segment {
         Fill fill;
         std::uint64_t bytes;
@@ -29,12 +29,26 @@ public:
     void setSegments(std::vector<Segment> segments);
     const std::vector<Segment>& segments() const { return segments_; }
     QSize minimumSizeHint() const override { return {220, 46}; }
+    /// Makes what was not seen a thing to click, for the ledger.
+    void setExplains(bool explains);
+    /// Where the segment is drawn; empty where it has no bytes.
+    QRect rectOf(Fill fill) const;
+
+signals:
+    void explainRequested();
 
 protected:
     void paintEvent(QPaintEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
 
 private:
+    std::vector<QRect> rects() const;
+    bool isOnNotSeen(const QPoint& at) const;
+
     std::vector<Segment> segments_;
+    bool explains_ = false;
 };
 
 /// The segments for a place, from left to right; they add up to the capacity of its drive.
@@ -45,8 +59,11 @@ class Gauge : public QFrame {
 public:
     explicit Gauge(Session& session, QWidget* parent = nullptr);
 
+    GaugeBar* bar() { return bar_; }
+
 signals:
     void emptyTrashRequested();
+    void ledgerRequested();
 
 private:
     void update();

@@ -31,7 +31,7 @@ int main(int argc, char** argv)
         if (path.ends_with(kurvo::snapshotSuffix))
             window.session().openSnapshot(path);
         else
-            window.session().scanFolder(path);
+            window.scanStage()->scan(path);
     }
     return QApplication::exec();
 }

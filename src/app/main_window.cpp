@@ -2,8 +2,11 @@
 #include "app/main_window.h"
 
 #include <QCloseEvent>
+#include <QCoreApplication>
+#include <QDir>
 #include <QDragEnterEvent>
 #include <QFile>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QMessageBox>
 #include <QMimeData>
@@ -36,7 +39,7 @@ QFrame* line(QFrame::Shape shape)
 MainWindow::MainWindow(AppFolders folders)
     : settings_(QString::fromStdString(folders.settings()), QSettings::IniFormat), session_(std::move(folders)),
       menu_(new QMenu(this)), rail_(new Rail(menu_)), gauge_(new Gauge(session_)), notice_(new NoticeBar),
-      stages_(new QStackedWidget), scan_(new ScanStage(session_)), explore_(new ExploreStage(session_)),
+      stages_(new QStackedWidget), scan_(new ScanStage(session_, settings_)), explore_(new ExploreStage(session_)),
       clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
 {
     setWindowTitle(session_.folders().demo ? tr("Kurvo – demo") : tr("Kurvo"));
@@ -71,6 +74,13 @@ MainWindow::MainWindow(AppFolders folders)
     connect(rail_, &Rail::stageChosen, this, &MainWindow::setStage);
     connect(explore_, &ExploreStage::scanRequested, this, [this] { setStage(Stage::Scan); });
     connect(explore_, &ExploreStage::contextRequested, this, &MainWindow::showContextMenu);
+    connect(explore_, &ExploreStage::notReadRequested, this, &MainWindow::showNotRead);
+    connect(explore_, &ExploreStage::rescanRequested, this, [this] { session_.rescanChanged(); });
+    connect(scan_, &ScanStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
+    connect(gauge_, &Gauge::ledgerRequested, this, &MainWindow::showLedger);
+    connect(&session_, &Session::terminalNeeded, this, [this](const QString&) { showNotRead(); });
+    connect(&session_, &Session::rightsChanged, this, &MainWindow::updateActions);
+    session_.setHelperCommand(helperCommand());
     connect(clear_, &ClearStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
     connect(clear_, &ClearStage::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
     connect(gauge_, &Gauge::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
@@ -79,6 +89,17 @@ MainWindow::MainWindow(AppFolders folders)
         if (session_.place() && stage() == Stage::Scan && !session_.runningScan())
             setStage(Stage::Explore);
     });
+    connect(&session_, &Session::scanEnded, this, [this](std::uint64_t, bool ok) {
+        if (ok && session_.place() && stage() == Stage::Scan && !session_.runningScan())
+            setStage(Stage::Explore);
+    });
+    watchSoon_.setSingleShot(true);
+    watchSoon_.setInterval(400);
+    connect(&watchSoon_, &QTimer::timeout, this, &MainWindow::watchFoldersInView);
+    for (const auto signal : {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged})
+        connect(&session_, signal, &watchSoon_, qOverload<>(&QTimer::start));
+    connect(&watcher_, &QFileSystemWatcher::directoryChanged, this,
+            [this](const QString& path) { session_.noteChanged(QFile::encodeName(path).toStdString()); });
     connect(&session_, &Session::planChanged, this, [this] {
         rail_->setPlanned(session_.place() ? static_cast<int>(session_.place()->plan.items().size()) : 0);
     });
@@ -162,6 +183,72 @@ void MainWindow::askToEmptyTrash()
     });
 }
 
+void MainWindow::showLedger()
+{
+    const auto* place = session_.place();
+    if (!place || place->isGrowing())
+        return;
+    if (place->fromSnapshot)
+        return session_.say(tr("A ledger needs the drive itself. This is a snapshot from a file."));
+    auto* dialog = new LedgerDialog(session_, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &LedgerDialog::notReadRequested, this, &MainWindow::showNotRead);
+    dialog->show();
+}
+
+void MainWindow::showNotRead()
+{
+    if (!session_.place())
+        return;
+    auto* dialog = findChild<NotReadDialog*>();
+    if (!dialog) {
+        dialog = new NotReadDialog(session_, this);
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+    }
+    dialog->show();
+    dialog->raise();
+}
+
+/// The focus folder and the largest folders in it, for a start: what one looks at is what one changes.
+void MainWindow::watchFoldersInView()
+{
+    if (!watcher_.directories().isEmpty())
+        watcher_.removePaths(watcher_.directories());
+    const auto* place = session_.place();
+    if (!place || place->fromSnapshot || place->isGrowing())
+        return;
+    constexpr std::size_t most = 40;
+    std::vector<std::string> paths{place->tree->path(place->focus)};
+    for (const NodeId child : place->tree->sortedChildren(place->focus, session_.measure())) {
+        if (paths.size() == most)
+            break;
+        if (place->tree->isFolder(child) && !place->tree->store().has(child, FlagDoor))
+            paths.push_back(place->tree->path(child));
+    }
+    QStringList names;
+    for (const auto& path : paths)
+        names << QFile::decodeName(path.c_str());
+    watcher_.addPaths(names);
+}
+
+/// What starts the helper with administrator rights; a setting, so that another way of asking can be put in.
+std::vector<std::string> MainWindow::helperCommand() const
+{
+    std::vector<std::string> command;
+    for (const auto& word : settings_.value("helper/command").toStringList())
+        command.push_back(QFile::encodeName(word).toStdString());
+    if (!command.empty())
+        return command;
+    QString program = QStringLiteral("/usr/bin/kurvoctl");
+    const QDir here(QCoreApplication::applicationDirPath());
+    for (const auto* beside : {"kurvoctl", "../cli/kurvoctl"}) // installed, and as built
+        if (const QFileInfo file(here.filePath(QString::fromLatin1(beside))); file.isExecutable()) {
+            program = file.canonicalFilePath();
+            break;
+        }
+    return {"pkexec", QFile::encodeName(program).toStdString(), "helper"};
+}
+
 void MainWindow::prepareDemo()
 {
     const auto onStep = [this](const std::string& step) {
@@ -236,7 +323,7 @@ void MainWindow::dropEvent(QDropEvent* event)
         if (path.ends_with(snapshotSuffix))
             session_.openSnapshot(path);
         else
-            session_.scanFolder(path);
+            scan_->scan(path);
     }
     setStage(Stage::Scan);
 }

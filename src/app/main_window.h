@@ -3,6 +3,7 @@
 // itself.
 #pragma once
 
+#include <QFileSystemWatcher>
 #include <QMainWindow>
 #include <QMenu>
 #include <QSettings>
@@ -11,6 +12,8 @@
 #include "app/clear_stage.h"
 #include "app/explore_stage.h"
 #include "app/gauge.h"
+#include "app/ledger_dialog.h"
+#include "app/not_read_dialog.h"
 #include "app/notice_bar.h"
 #include "app/pointer_line.h"
 #include "app/rail.h"
@@ -52,6 +55,10 @@ private:
     NodeId subject() const;
     void togglePlanned();
     void askToEmptyTrash();
+    void showLedger();
+    void showNotRead();
+    void watchFoldersInView();
+    std::vector<std::string> helperCommand() const;
     void showContextMenu(const QPoint& global);
     void showKeys();
 
@@ -70,7 +77,10 @@ private:
     QAction *goInto_ = nullptr, *goUp_ = nullptr, *back_ = nullptr, *forward_ = nullptr, *follow_ = nullptr,
             *largest_ = nullptr, *largestHidden_ = nullptr, *plan_ = nullptr, *open_ = nullptr, *show_ = nullptr,
             *copy_ = nullptr, *undoPlan_ = nullptr, *clearPlan_ = nullptr, *carryOut_ = nullptr, *takeBack_ = nullptr,
-            *emptyTrash_ = nullptr, *rescan_ = nullptr, *stopScan_ = nullptr;
+            *emptyTrash_ = nullptr, *rescan_ = nullptr, *rescanFolder_ = nullptr, *rescanChanged_ = nullptr,
+            *stopScan_ = nullptr, *pauseScan_ = nullptr, *ledger_ = nullptr, *notRead_ = nullptr;
+    QFileSystemWatcher watcher_; ///< of the folders in view
+    QTimer watchSoon_;
     std::vector<QAction*> themeActions_, unitActions_;
 };
 

@@ -53,12 +53,32 @@ void MainWindow::makeActions()
     add(scan, tr("Home folder"), {QKeySequence("Ctrl+H")}, [this] { setStage(Stage::Scan), scan_->scanHome(); });
     add(scan, tr("Choose a folder…"), {QKeySequence::Open}, [this] { scan_->chooseFolder(); });
     add(scan, tr("Open a snapshot…"), {QKeySequence("Ctrl+Shift+O")}, [this] { scan_->openSnapshotFile(); });
-    rescan_ = add(scan, tr("Scan this place again"), {QKeySequence("Shift+F5")}, [this] {
-        const auto info = session_.place()->info;
-        setStage(Stage::Scan);
-        session_.scanFolder(info.place, toText(info.placeName));
+    scan->addSeparator();
+    rescanFolder_ = add(scan, tr("Read this folder again"), {QKeySequence::Refresh}, [this] {
+        const auto* place = session_.place();
+        const auto node = subject();
+        session_.rescan(node != noNode && place->tree->isFolder(node) ? node : place->focus);
     });
-    stopScan_ = add(scan, tr("Stop the scan"), {QKeySequence("Ctrl+.")}, [this] { session_.stopScan(); });
+    rescanChanged_ =
+        add(scan, tr("Read again what changed"), {QKeySequence("Ctrl+F5")}, [this] { session_.rescanChanged(); });
+    rescan_ = add(scan, tr("Scan this place again"), {QKeySequence("Shift+F5")}, [this] {
+        setStage(Stage::Scan);
+        scan_->scanAgain(*session_.place());
+    });
+    pauseScan_ = add(scan, tr("Pause the scans"), {QKeySequence("Ctrl+,")}, [this] {
+        const bool pause = session_.runningScan()->pausedSinceMs == 0;
+        const auto jobs = session_.scans();
+        for (const auto& job : jobs)
+            session_.pauseScan(job.get(), pause);
+    });
+    stopScan_ = add(scan, tr("Stop the scans"), {QKeySequence("Ctrl+.")}, [this] {
+        const auto jobs = session_.scans();
+        for (const auto& job : jobs)
+            session_.stopScan(job.get());
+    });
+    scan->addSeparator();
+    ledger_ = add(scan, tr("Ledger…"), {QKeySequence("Ctrl+L")}, [this] { showLedger(); });
+    notRead_ = add(scan, tr("What could not be read…"), {QKeySequence("Ctrl+R")}, [this] { showNotRead(); });
 
     auto* go = menu_->addMenu(tr("Go"));
     goInto_ = add(go, tr("Into the selected folder"), {QKeySequence("Alt+Down")}, [this] {
@@ -149,8 +169,16 @@ void MainWindow::updateActions()
     carryOut_->setEnabled(place && !place->plan.empty() && !busy);
     takeBack_->setEnabled(place && place->bytesInTrash() > 0 && !busy);
     emptyTrash_->setEnabled(place && !place->fromSnapshot && !busy);
-    stopScan_->setEnabled(session_.runningScan() != nullptr);
-    rescan_->setEnabled(place && !place->info.sample);
+    const auto* running = session_.runningScan();
+    stopScan_->setEnabled(running != nullptr);
+    pauseScan_->setEnabled(running != nullptr);
+    pauseScan_->setText(running && running->pausedSinceMs != 0 ? tr("Go on with the scans") : tr("Pause the scans"));
+    const bool live = place && !place->fromSnapshot && !place->isGrowing();
+    rescan_->setEnabled(place && !place->info.sample && !place->isGrowing());
+    rescanFolder_->setEnabled(live);
+    rescanChanged_->setEnabled(live && !place->changed.empty());
+    ledger_->setEnabled(live);
+    notRead_->setEnabled(place != nullptr);
 }
 
 void MainWindow::chooseTheme(ThemeChoice choice)
@@ -173,7 +201,7 @@ void MainWindow::showContextMenu(const QPoint& global)
 {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addActions({goInto_, open_, show_, copy_});
+    menu->addActions({goInto_, open_, show_, copy_, rescanFolder_});
     menu->addSeparator();
     menu->addAction(plan_);
     menu->popup(global);

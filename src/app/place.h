@@ -9,6 +9,7 @@
 
 #include "core/plan/plan.h"
 #include "core/platform/trash.h"
+#include "core/scan/scanner.h"
 #include "core/snapshot/snapshot.h"
 #include "core/tree/file_tree.h"
 #include "core/types/file_types.h"
@@ -51,6 +52,11 @@ struct Place {
     Capacity capacity;       ///< of the drive; read again after each change, for a live place
     bool wholeDrive = false; ///< the place is the root of its drive
 
+    ScanOptions options;                ///< how it was scanned
+    std::vector<Unreadable> unreadable; ///< what could not be read, as far as listed; empty for a snapshot
+    std::vector<std::string> changed;   ///< folders that something happened in since the scan; paths
+    bool readWithRights = false;        ///< what could not be read was asked for with administrator rights
+
     NodeId focus = rootNode;
     NodeId selection = noNode;
     std::vector<NodeId> back, forward; ///< focus folders
@@ -60,6 +66,7 @@ struct Place {
     std::vector<std::pair<NodeId, Finding>> findings;
     std::vector<Run> runs; ///< newest last
 
+    bool isGrowing() const { return tree->isGrowing(); }
     /// What was put into the trash from here and is still there.
     std::uint64_t bytesInTrash() const;
     /// That part of it which is counted in the tree as well.

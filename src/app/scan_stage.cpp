@@ -2,7 +2,12 @@
 #include "app/scan_stage.h"
 
 #include <QFileDialog>
+#include <QMenu>
+#include <QRegularExpression>
 #include <QScrollArea>
+#include <QSocketNotifier>
+
+#include <fcntl.h>
 
 #include <algorithm>
 #include <set>
@@ -15,15 +20,66 @@
 namespace kurvo::app {
 namespace {
 
-/// "last scan 31 May" for the newest snapshot of a place on this machine.
+/// "last scan 31 May · +18 GiB since 30 April": the newest snapshot of a place on this machine, and how what is used
+/// changed since the whole one before.
 QString lastScanOf(const Catalogue& catalogue, const std::string& place)
 {
     const auto host = hostName();
-    for (const auto& entry : catalogue.entries)
-        if (entry.info.place == place && entry.info.host == host)
-            return QObject::tr("last scan %1").arg(whenText(entry.info.taken)) +
-                   (entry.info.partial ? QObject::tr(" (partial)") : QString());
-    return QObject::tr("never scanned");
+    const SnapshotInfo* last = nullptr;
+    for (const auto& entry : catalogue.entries) {
+        const auto& info = entry.info;
+        if (info.place != place || info.host != host)
+            continue;
+        if (!last) {
+            last = &info;
+            if (info.partial)
+                break;
+            continue;
+        }
+        if (info.partial)
+            continue;
+        return QObject::tr("last scan %1").arg(whenText(last->taken)) +
+               QObject::tr(" · %1%2 since %3")
+                   .arg(last->diskBytes >= info.diskBytes ? QStringLiteral("+") : QStringLiteral("−"),
+                        sizeText(last->diskBytes >= info.diskBytes ? last->diskBytes - info.diskBytes
+                                                                   : info.diskBytes - last->diskBytes),
+                        whenText(info.taken));
+    }
+    if (!last)
+        return QObject::tr("never scanned");
+    return QObject::tr("last scan %1").arg(whenText(last->taken)) +
+           (last->partial ? QObject::tr(" (partial)") : QString());
+}
+
+QString foldedText(FoldedAway reason)
+{
+    switch (reason) {
+    case FoldedAway::SameFilesystem:
+        return QObject::tr("a further mount of the same filesystem");
+    case FoldedAway::Pseudo:
+        return QObject::tr("shows the state of the system, holds no files of its own");
+    case FoldedAway::Memory:
+        return QObject::tr("memory of the system");
+    case FoldedAway::NoAnswer:
+        return QObject::tr("does not answer");
+    case FoldedAway::No:
+        break;
+    }
+    return {};
+}
+
+/// "*.iso *.tmp" and the like, by spaces or commas.
+std::vector<std::string> globsIn(const QString& text)
+{
+    std::vector<std::string> globs;
+    for (const auto& part : text.split(QRegularExpression(QStringLiteral("[,\\s]+")), Qt::SkipEmptyParts))
+        globs.push_back(QFile::encodeName(part).toStdString());
+    return globs;
+}
+
+QString settingOf(const std::string& path)
+{
+    return QStringLiteral("leaveOut/") + QString::fromLatin1(QByteArray::fromStdString(path).toPercentEncoding());
 }
 
 CardFacts cardOf(const Drive& drive, const Catalogue& catalogue)
@@ -37,7 +93,9 @@ CardFacts cardOf(const Drive& drive, const Catalogue& catalogue)
         about << QObject::tr("read-only");
     facts.about = about.join(QStringLiteral(" · "));
     facts.lastScan = lastScanOf(catalogue, drive.mountPoint);
-    if (drive.kind == DeviceKind::Network)
+    if (drive.folded != FoldedAway::No)
+        facts.lastScan = foldedText(drive.folded);
+    else if (drive.kind == DeviceKind::Network)
         facts.lastScan += QObject::tr(" · network drives can take long");
     facts.capacity = drive.capacity;
     facts.path = drive.mountPoint;
@@ -68,9 +126,13 @@ std::vector<CardFacts> sampleCards(const Catalogue& catalogue)
 
 } // namespace
 
-ScanStage::ScanStage(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), grid_(new QGridLayout), cardsNote_(new QLabel(tr("Looking for drives…"))),
-      start_(new QPushButton), earlier_(new QVBoxLayout), earlierNote_(new QLabel)
+ScanStage::ScanStage(Session& session, QSettings& settings, QWidget* parent)
+    : QWidget(parent), session_(session), settings_(settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
+      showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders"))),
+      crossMounts_(new QCheckBox(tr("go through other mounts"))),
+      withRights_(new QCheckBox(tr("with administrator rights"))), leaveOut_(new QLineEdit),
+      cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton), earlier_(new QVBoxLayout),
+      earlierNote_(new QLabel)
 {
     auto* title = new QLabel(tr("What is full?"));
     title->setProperty("role", "title");
@@ -87,8 +149,14 @@ ScanStage::ScanStage(Session& session, QWidget* parent)
     left->addSpacing(8);
     left->addLayout(grid_);
     left->addWidget(cardsNote_);
+    showAll_->setProperty("role", "link");
+    showAll_->setObjectName("showAllMounts");
+    showAll_->setCheckable(true);
+    showAll_->hide();
+    left->addWidget(showAll_, 0, Qt::AlignLeft);
     left->addSpacing(4);
-    left->addWidget(new ScanProgressCard(session_));
+    scans_->setSpacing(8);
+    left->addLayout(scans_);
     left->addStretch();
     auto* leftBox = new QWidget;
     leftBox->setLayout(left);
@@ -110,9 +178,13 @@ ScanStage::ScanStage(Session& session, QWidget* parent)
     auto* right = new QVBoxLayout;
     right->setContentsMargins(0, 18, 20, 16);
     right->setSpacing(8);
-    for (auto* button : {start_, home, choose, open})
+    recent_->setObjectName("recent");
+    recent_->setMenu(new QMenu(recent_));
+    for (auto* button : {start_, home, choose, recent_, open})
         right->addWidget(button);
-    right->addSpacing(14);
+    right->addSpacing(8);
+    right->addWidget(makeOptions());
+    right->addSpacing(8);
     auto* earlierTitle = new QLabel(tr("Looked at before"));
     earlierTitle->setProperty("role", "small");
     right->addWidget(earlierTitle);
@@ -146,7 +218,138 @@ ScanStage::ScanStage(Session& session, QWidget* parent)
     connect(choose, &QPushButton::clicked, this, &ScanStage::chooseFolder);
     connect(open, &QPushButton::clicked, this, &ScanStage::openSnapshotFile);
     connect(&session_, &Session::snapshotSaved, this, &ScanStage::reload);
+    connect(&session_, &Session::scansChanged, this, &ScanStage::showScans);
+    connect(showAll_, &QPushButton::toggled, this, &ScanStage::reload);
+    connect(recent_->menu(), &QMenu::aboutToShow, this, &ScanStage::fillRecent);
+    progress_.setInterval(100);
+    connect(&progress_, &QTimer::timeout, this, [this] {
+        for (auto* card : scanCards_)
+            card->refresh();
+    });
+    watchMounts();
     updateStartButton();
+}
+
+QWidget* ScanStage::makeOptions()
+{
+    auto* box = new QWidget;
+    auto* layout = new QVBoxLayout(box);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(4);
+    auto* title = new QLabel(tr("While scanning"));
+    title->setProperty("role", "small");
+    crossMounts_->setObjectName("crossMounts");
+    crossMounts_->setToolTip(tr("Other drives mounted below the place are scanned with it; never what shows the state "
+                                "of the system"));
+    crossMounts_->setChecked(settings_.value("scan/crossMounts", false).toBool());
+    withRights_->setObjectName("withRights");
+    withRights_->setToolTip(tr("What your permissions do not allow is asked for at the end and put in"));
+    withRights_->setChecked(settings_.value("scan/withRights", false).toBool());
+    leaveOut_->setObjectName("leaveOut");
+    leaveOut_->setPlaceholderText(tr("leave out: *.iso  .snapshots"));
+    leaveOut_->setAccessibleName(tr("Leave out what matches"));
+    leaveOut_->setToolTip(tr("Names or whole paths, with * and ?, by spaces. Kept for each place."));
+    for (QWidget* widget : {static_cast<QWidget*>(title), static_cast<QWidget*>(crossMounts_),
+                            static_cast<QWidget*>(withRights_), static_cast<QWidget*>(leaveOut_)})
+        layout->addWidget(widget);
+    connect(crossMounts_, &QCheckBox::toggled, this, [this](bool on) { settings_.setValue("scan/crossMounts", on); });
+    connect(withRights_, &QCheckBox::toggled, this, [this](bool on) { settings_.setValue("scan/withRights", on); });
+    return box;
+}
+
+/// The kernel wakes whoever polls the mount table when it changes (proc(5)): nothing is read until then.
+void ScanStage::watchMounts()
+{
+    mountTable_ = UniqueFd(::open("/proc/self/mountinfo", O_RDONLY | O_CLOEXEC));
+    if (!mountTable_)
+        return;
+    mountsChanged_.setSingleShot(true);
+    mountsChanged_.setInterval(500);
+    connect(&mountsChanged_, &QTimer::timeout, this, &ScanStage::reload);
+    auto* notifier = new QSocketNotifier(mountTable_.get(), QSocketNotifier::Exception, this);
+    connect(notifier, &QSocketNotifier::activated, this, [this] {
+        if (!mountsChanged_.isActive())
+            mountsChanged_.start();
+    });
+}
+
+void ScanStage::showScans()
+{
+    const auto& jobs = session_.scans();
+    std::erase_if(scanCards_, [&](ScanProgressCard* card) {
+        const bool over = std::find(jobs.begin(), jobs.end(), card->job()) == jobs.end();
+        if (over) {
+            scans_->removeWidget(card);
+            card->hide();
+            card->deleteLater();
+        }
+        return over;
+    });
+    for (const auto& job : jobs) {
+        const bool known = std::any_of(scanCards_.begin(), scanCards_.end(),
+                                       [&](const ScanProgressCard* card) { return card->job() == job; });
+        if (known)
+            continue;
+        auto* card = new ScanProgressCard(session_, job);
+        connect(card, &ScanProgressCard::exploreRequested, this, &ScanStage::exploreRequested);
+        scans_->addWidget(card);
+        scanCards_.push_back(card);
+    }
+    for (auto* card : scanCards_)
+        card->refresh();
+    if (scanCards_.empty())
+        progress_.stop();
+    else
+        progress_.start();
+}
+
+void ScanStage::fillRecent()
+{
+    auto* menu = recent_->menu();
+    menu->clear();
+    const auto paths = settings_.value("scan/recent").toStringList();
+    for (const auto& path : paths)
+        menu->addAction(cutMiddle(path, menu->font(), 420), this,
+                        [this, path] { scan(QByteArray::fromPercentEncoding(path.toLatin1()).toStdString()); })
+            ->setText(
+                cutMiddle(toText(QByteArray::fromPercentEncoding(path.toLatin1()).toStdString()), menu->font(), 420));
+    if (paths.isEmpty())
+        menu->addAction(tr("No folder was scanned yet"))->setEnabled(false);
+}
+
+void ScanStage::scan(const std::string& path, const QString& name)
+{
+    ScanOptions options;
+    options.crossMounts = crossMounts_->isChecked();
+    // What stands in the line belongs to the place it was shown for, or to the one that is chosen now.
+    const auto line = leaveOut_->text().trimmed();
+    if (optionsOf_ == path && line.isEmpty())
+        settings_.remove(settingOf(path));
+    else if (optionsOf_ == path || (optionsOf_.empty() && !line.isEmpty()))
+        settings_.setValue(settingOf(path), line);
+    options.exclude = globsIn(settings_.value(settingOf(path)).toString());
+    if (optionsOf_.empty())
+        leaveOut_->clear();
+    auto recent = settings_.value("scan/recent").toStringList();
+    const auto known = QString::fromLatin1(QByteArray::fromStdString(path).toPercentEncoding("/"));
+    recent.removeAll(known);
+    recent.prepend(known);
+    constexpr qsizetype kept = 12;
+    settings_.setValue("scan/recent", QStringList(recent.mid(0, kept)));
+    session_.scanFolder(path, name, options, withRights_->isChecked());
+}
+
+void ScanStage::scanAgain(const Place& place)
+{
+    session_.scanFolder(place.info.place, toText(place.info.placeName), place.options, withRights_->isChecked());
+}
+
+void ScanStage::showOptionsOf(const std::string& path)
+{
+    if (path == optionsOf_)
+        return;
+    optionsOf_ = path;
+    leaveOut_->setText(path.empty() ? QString() : settings_.value(settingOf(path)).toString());
 }
 
 void ScanStage::showEvent(QShowEvent* event)
@@ -167,11 +370,14 @@ void ScanStage::reload()
                 found.practice = static_cast<bool>(canonicalPath(practice));
                 return found;
             }
-            auto drives = readDrives();
-            if (drives)
-                found.drives = std::move(*drives);
+            auto mounts = readAllMounts();
+            if (mounts)
+                for (auto& mount : *mounts)
+                    (mount.folded == FoldedAway::No || mount.folded == FoldedAway::NoAnswer ? found.drives
+                                                                                            : found.folded)
+                        .push_back(std::move(mount));
             else
-                found.problem = drives.error().sentence;
+                found.problem = mounts.error().sentence;
             return found;
         },
         [this](const Found& found) { show(found); });
@@ -199,6 +405,12 @@ void ScanStage::showCards(const Found& found)
     std::vector<CardFacts> facts;
     for (const auto& drive : found.drives)
         facts.push_back(cardOf(drive, found.catalogue));
+    if (showAll_->isChecked())
+        for (const auto& drive : found.folded)
+            facts.push_back(cardOf(drive, found.catalogue));
+    showAll_->setVisible(!found.folded.empty());
+    showAll_->setText(showAll_->isChecked() ? tr("Show drives only")
+                                            : tr("Show all: %1 more").arg(itemsText(found.folded.size(), "mount")));
     if (session_.folders().demo) {
         facts = sampleCards(found.catalogue);
         if (found.practice) {
@@ -293,22 +505,29 @@ void ScanStage::start(const CardFacts& facts)
     if (!facts.snapshot.empty())
         session_.openSnapshot(facts.snapshot);
     else
-        session_.scanFolder(facts.path, facts.name);
+        scan(facts.path, facts.name);
 }
 
 void ScanStage::startTicked()
 {
+    std::vector<CardFacts> chosen;
     for (auto* card : cards_)
-        if (card->isChecked()) {
-            start(card->facts());
-            card->setChecked(false);
-        }
+        if (card->isChecked())
+            chosen.push_back(card->facts());
+    for (const auto& facts : chosen)
+        start(facts);
+    for (auto* card : cards_)
+        card->setChecked(false);
 }
 
 void ScanStage::updateStartButton()
 {
     const auto ticked =
         std::count_if(cards_.begin(), cards_.end(), [](const DriveCard* card) { return card->isChecked(); });
+    const auto first =
+        std::find_if(cards_.begin(), cards_.end(), [](const DriveCard* card) { return card->isChecked(); });
+    showOptionsOf(ticked == 1 ? (*first)->facts().path : std::string());
+    leaveOut_->setEnabled(ticked <= 1);
     start_->setEnabled(ticked > 0);
     start_->setText(ticked == 0   ? tr("Tick what to look at")
                     : ticked == 1 ? tr("Look at the ticked drive")
@@ -319,9 +538,9 @@ void ScanStage::scanHome()
 {
     const auto& folders = session_.folders();
     if (folders.demo)
-        session_.scanFolder(demo::demoFolders(folders.data).practice, tr("Practice folder"));
+        scan(demo::demoFolders(folders.data).practice, tr("Practice folder"));
     else
-        session_.scanFolder(folders.user.home, tr("Home folder"));
+        scan(folders.user.home, tr("Home folder"));
 }
 
 void ScanStage::chooseFolder()
@@ -329,7 +548,7 @@ void ScanStage::chooseFolder()
     const auto path = QFileDialog::getExistingDirectory(this, tr("Choose the folder to scan"),
                                                         QString::fromStdString(session_.folders().user.home));
     if (!path.isEmpty())
-        session_.scanFolder(QFile::encodeName(path).toStdString());
+        scan(QFile::encodeName(path).toStdString());
 }
 
 void ScanStage::openSnapshotFile()

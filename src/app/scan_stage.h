@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Scan: the drives to choose from, folders, earlier snapshots; and the scan that runs.
+// Scan: the drives to choose from, folders, earlier snapshots; and the scans that run.
 #pragma once
 
+#include <QCheckBox>
 #include <QGridLayout>
 #include <QLabel>
-#include <QProgressBar>
+#include <QLineEdit>
 #include <QPushButton>
+#include <QSettings>
 #include <QTimer>
 #include <QVBoxLayout>
 #include <QWidget>
@@ -13,33 +15,17 @@
 #include <vector>
 
 #include "app/drive_card.h"
+#include "app/scan_progress_card.h"
 #include "app/session.h"
+#include "core/platform/unique_fd.h"
 #include "core/snapshot/catalogue.h"
 
 namespace kurvo::app {
 
-/// The scan that runs: how far it is, where it is, and Stop.
-class ScanProgressCard : public QFrame {
-    Q_OBJECT
-public:
-    explicit ScanProgressCard(Session& session, QWidget* parent = nullptr);
-
-private:
-    void refresh();
-
-    Session& session_;
-    QTimer timer_;
-    QLabel* title_;
-    QLabel* figures_;
-    QProgressBar* bar_;
-    QLabel* where_;
-    QPushButton* stop_;
-};
-
 class ScanStage : public QWidget {
     Q_OBJECT
 public:
-    explicit ScanStage(Session& session, QWidget* parent = nullptr);
+    ScanStage(Session& session, QSettings& settings, QWidget* parent = nullptr);
 
     /// Reads drives and catalogue again, off the interface thread.
     void reload();
@@ -49,9 +35,14 @@ public:
     /// Puts the keyboard on the first card, now or as soon as there is one.
     void focusFirst();
     const std::vector<DriveCard*>& cards() const { return cards_; }
+    /// Scans with the options chosen here, and remembers the place. All scans of folders start here.
+    void scan(const std::string& path, const QString& name = {});
+    /// The scan again, with the options it had.
+    void scanAgain(const Place& place);
 
 signals:
     void loaded();
+    void exploreRequested();
 
 protected:
     void showEvent(QShowEvent* event) override;
@@ -61,19 +52,37 @@ private:
     struct Found {
         std::vector<Drive> drives;
         std::string problem;
+        std::vector<Drive> folded; ///< mounts that are no drives
         Catalogue catalogue;
         bool practice = false; ///< the demo's practice folder is there
     };
     void show(const Found& found);
     void showCards(const Found& found);
     void showSnapshots(const Catalogue& catalogue);
+    QWidget* makeOptions();
+    void showOptionsOf(const std::string& path);
+    void showScans();
+    void fillRecent();
+    void watchMounts();
     void placeCards();
     void start(const CardFacts& facts);
     void startTicked();
     void updateStartButton();
 
     Session& session_;
+    QSettings& settings_;
     QGridLayout* grid_;
+    QVBoxLayout* scans_;
+    std::vector<ScanProgressCard*> scanCards_;
+    QTimer progress_;
+    QTimer mountsChanged_; ///< gathers what the kernel reports into one look
+    UniqueFd mountTable_;
+    QPushButton* showAll_;
+    QPushButton* recent_;
+    QCheckBox* crossMounts_;
+    QCheckBox* withRights_;
+    QLineEdit* leaveOut_;
+    std::string optionsOf_; ///< the place whose globs are shown
     QLabel* cardsNote_;
     std::vector<DriveCard*> cards_;
     QPushButton* start_;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Places, scans and getting about; what belongs to the plan is in session_plan.cpp.
+// Places and getting about; scans are in session_scan.cpp, what belongs to the plan in session_plan.cpp.
 #include "app/session.h"
 
 #include <QDateTime>
@@ -9,6 +9,7 @@
 
 #include "app/async.h"
 #include "app/words.h"
+#include "core/base/patience.h"
 #include "core/platform/drives.h"
 #include "core/snapshot/catalogue.h"
 
@@ -16,13 +17,17 @@ namespace kurvo::app {
 Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders_(std::move(folders))
 {
     // The threads mostly wait, and one that waits for a slow drive must not hold up the others.
-    QThreadPool::globalInstance()->setMaxThreadCount(16);
+    QThreadPool::globalInstance()->setMaxThreadCount(32);
+    growth_.setInterval(200);
+    connect(&growth_, &QTimer::timeout, this, &Session::growPlaces);
+    answerWatch_.setInterval(1000);
+    connect(&answerWatch_, &QTimer::timeout, this, &Session::lookForAnswer);
 }
 
 Session::~Session()
 {
-    for (const auto& job : scans_)
-        job->stop.request_stop();
+    stopScans();
+    stopReadingWithRights();
     if (planJob_)
         planJob_->stop.request_stop();
     QThreadPool::globalInstance()->waitForDone();
@@ -37,12 +42,23 @@ void Session::showPlace(std::size_t index)
     emit placeChanged();
 }
 
+void Session::bringUp(const Place& wanted)
+{
+    for (std::size_t i = 0; i < places_.size(); ++i)
+        if (places_[i].get() == &wanted)
+            return showPlace(i);
+}
+
 void Session::closePlace(std::size_t index)
 {
     if (index >= places_.size())
         return;
     if (planJob_)
         return refuseWhileBusy();
+    if (const auto* job = scanOf(*places_[index]))
+        stopScan(job); // and what it finds is dropped
+    if (rightsJob_ && rightsJob_->placeId == places_[index]->id)
+        stopReadingWithRights();
     places_.erase(places_.begin() + static_cast<std::ptrdiff_t>(index));
     if (current_ > index || current_ >= places_.size())
         current_ = current_ == 0 ? 0 : current_ - 1;
@@ -79,20 +95,27 @@ void Session::makeCurrent(std::size_t index)
     emit placeChanged();
 }
 
+/// Takes what is still the same over to the plan of a newer tree; returns how many items are not.
+std::size_t Session::carryPlanOver(const Plan& from, const FileTree& tree, Plan& to) const
+{
+    std::size_t dropped = 0;
+    const auto& store = tree.store();
+    for (const auto& item : from.items()) {
+        const auto node = tree.find(item.path);
+        const bool same = node && store.kind(*node) == item.kind && store.inode(*node) == item.inode &&
+                          store.ownApparent(*node) == item.size && tree.disk(*node) == item.disk &&
+                          (item.kind == EntryKind::Folder ||
+                           (store.modified(*node) == item.modified && store.modifiedNs(*node) == item.modifiedNs));
+        if (!same || !to.add(tree, *node, folders_.user, ownData()))
+            ++dropped;
+    }
+    return dropped;
+}
+
 /// Takes plan and runs of a place over to a newer scan of it; returns how many planned items are not what they were.
 std::size_t Session::carryOver(const Place& from, Place& to) const
 {
-    std::size_t dropped = 0;
-    const auto& store = to.tree->store();
-    for (const auto& item : from.plan.items()) {
-        const auto node = to.tree->find(item.path);
-        const bool same = node && store.kind(*node) == item.kind && store.inode(*node) == item.inode &&
-                          store.ownApparent(*node) == item.size && to.tree->disk(*node) == item.disk &&
-                          (item.kind == EntryKind::Folder ||
-                           (store.modified(*node) == item.modified && store.modifiedNs(*node) == item.modifiedNs));
-        if (!same || !to.plan.add(*to.tree, *node, folders_.user, ownData()))
-            ++dropped;
-    }
+    const auto dropped = carryPlanOver(from.plan, *to.tree, to.plan);
     to.runs = from.runs;
     for (auto& run : to.runs)
         for (auto& item : run.items) {
@@ -107,104 +130,6 @@ std::string Session::ownData() const
     return folders_.demo ? folders_.snapshots() : folders_.data; // the practice folder lies in the demo's data
 }
 
-void Session::scanFolder(const std::string& path, const QString& name, const ScanOptions& options)
-{
-    for (const auto& job : scans_)
-        if (job->path == path) {
-            say(tr("%1 is being scanned already.").arg(toText(path)));
-            return;
-        }
-    auto job = std::make_shared<ScanJob>();
-    job->path = path;
-    job->name = name;
-    job->options = options;
-    scans_.push_back(std::move(job));
-    if (scans_.size() == 1)
-        startNextScan();
-    else
-        emit scansChanged();
-}
-
-void Session::startNextScan()
-{
-    if (scans_.empty())
-        return;
-    const auto job = scans_.front();
-    job->startedMs = QDateTime::currentMSecsSinceEpoch();
-    emit scansChanged();
-    runAsync(
-        this,
-        [path = job->path]() -> std::uint64_t {
-            const auto mount = mountPointOf(path);
-            const auto real = canonicalPath(path);
-            const auto capacity = readCapacity(path);
-            return mount && real && capacity && *mount == *real ? capacity->used : 0;
-        },
-        [this, job](std::uint64_t used) {
-            job->expectedBytes = used;
-            emit scansChanged();
-        });
-    struct Outcome {
-        std::shared_ptr<Result<ScanResult>> result;
-        Place facts;
-    };
-    runAsync(
-        this,
-        [job] {
-            auto result = std::make_shared<Result<ScanResult>>(
-                scan(job->path, job->options, job->stop.get_token(), job->progress.get()));
-            Place facts;
-            if (*result) {
-                facts.info = describeScan(**result);
-                if (!job->name.isEmpty())
-                    facts.info.placeName = job->name.toStdString();
-                facts.tree = (*result)->tree;
-                facts.dominant = dominantFamilies(*facts.tree);
-                facts.capacity = facts.info.capacity;
-                facts.wholeDrive = facts.info.place == facts.info.mountPoint;
-            }
-            return Outcome{result, std::move(facts)};
-        },
-        [this](Outcome outcome) { finishScan(outcome.result, std::move(outcome.facts)); });
-}
-
-void Session::finishScan(std::shared_ptr<Result<ScanResult>> result, Place facts)
-{
-    scans_.pop_front();
-    if (!*result) {
-        say(QString::fromStdString(result->error().sentence), Severity::Problem);
-        emit scansChanged();
-        startNextScan();
-        return;
-    }
-    auto place = std::make_unique<Place>(std::move(facts));
-    const auto& found = **result;
-    auto* added = place.get();
-    const auto name = toText(place->info.placeName);
-    addPlace(std::move(place));
-    if (found.stopped)
-        say(tr("The scan of %1 was stopped. What was found until then is shown, and kept as a partial snapshot.")
-                .arg(name),
-            Severity::Warning);
-    else if (found.unreadable == 1)
-        say(tr("%1 could not be read with your permissions. What is in it is missing from all figures.")
-                .arg(toText(found.unreadableList.front().path)),
-            Severity::Warning);
-    else if (found.unreadable > 1)
-        say(tr("%1 could not be read with your permissions, %2 among them. They are missing from all figures.")
-                .arg(itemsText(found.unreadable, "entry", "entries"), toText(found.unreadableList.front().path)),
-            Severity::Warning);
-    saveSnapshot(added);
-    emit scansChanged();
-    startNextScan();
-}
-
-void Session::stopScan()
-{
-    if (!scans_.empty())
-        scans_.front()->stop.request_stop();
-}
-
 void Session::saveSnapshot(Place* place)
 {
     struct Saved {
@@ -213,10 +138,12 @@ void Session::saveSnapshot(Place* place)
     };
     runAsync(
         this,
-        [folder = folders_.snapshots(), info = place->info, tree = place->tree]() -> Saved {
+        [folder = folders_.snapshots(), known = place->snapshotFile, info = place->info,
+         tree = place->tree]() -> Saved {
             if (auto made = makeFolders(folder); !made)
                 return {folder, made.error()};
-            const auto path = snapshotPathFor(folder, info);
+            // What the helper adds belongs to the same scan, and so into the same file.
+            const auto path = known.empty() ? snapshotPathFor(folder, info) : known;
             return {path, writeSnapshot(path, info, *tree)};
         },
         [this, id = place->id](const Saved& saved) {
@@ -276,12 +203,15 @@ void Session::refreshCapacity()
     if (!target || target->fromSnapshot)
         return;
     runAsync(
-        this, [path = target->info.place] { return readCapacity(path); },
-        [this, id = target->id](const Result<Capacity>& capacity) {
+        this,
+        [path = target->info.place] {
+            return askWithin(std::chrono::seconds(5), [path] { return readCapacity(path); });
+        },
+        [this, id = target->id](const std::optional<Result<Capacity>>& capacity) {
             auto* open = stillOpen(id);
-            if (!open || !capacity)
+            if (!open || !capacity || !*capacity)
                 return;
-            open->capacity = *capacity;
+            open->capacity = **capacity;
             emit capacityChanged();
         });
 }

@@ -7,8 +7,8 @@
 
 #include <QObject>
 #include <QString>
+#include <QTimer>
 
-#include <deque>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -17,21 +17,48 @@
 
 #include "app/app_folders.h"
 #include "app/place.h"
+#include "core/helper/helper.h"
+#include "core/ledger/ledger.h"
 #include "core/plan/carry_out.h"
 #include "core/scan/scanner.h"
+#include "core/tree/growing_tree.h"
 
 namespace kurvo::app {
 
 enum class Severity { Info, Warning, Problem };
 
-/// A scan that waits or runs.
+/// A scan that runs: of a place, or of one folder again.
 struct ScanJob {
     std::string path;
     QString name; ///< for people
     ScanOptions options;
+    bool withRights = false; ///< go on with administrator rights where it must
     std::shared_ptr<ScanProgress> progress = std::make_shared<ScanProgress>();
-    std::uint64_t expectedBytes = 0; ///< used space of the drive when a whole drive is scanned, else 0
+    SnapshotInfo about;                ///< of the place, once known
+    std::uint64_t expectedBytes = 0;   ///< used space of the drive when a whole drive is scanned, else 0
+    std::uint64_t expectedEntries = 0; ///< the same by inodes, where the filesystem counts them
     std::int64_t startedMs = 0;
+    std::int64_t pausedMs = 0;      ///< spent in pauses that have ended
+    std::int64_t pausedSinceMs = 0; ///< 0 when it runs
+    std::stop_source stop;
+    std::uint64_t placeId = 0; ///< the place that grows with it; 0 as long as there is none
+    std::shared_ptr<GrowingTree> growing;
+    bool looking = false;          ///< a look at what grows is being taken
+    std::int64_t lastLookCost = 0; ///< milliseconds
+    bool rescan = false;           ///< one folder of the place `placeId`, read again
+
+    /// Milliseconds it has been at work.
+    std::int64_t elapsedMs(std::int64_t nowMs) const
+    {
+        return (pausedSinceMs != 0 ? pausedSinceMs : nowMs) - startedMs - pausedMs;
+    }
+};
+
+/// Reading with administrator rights.
+struct RightsJob {
+    std::uint64_t placeId = 0;
+    HelperRequest request;
+    HelperProgress progress; ///< as last reported
     std::stop_source stop;
 };
 
@@ -57,13 +84,36 @@ public:
     const std::vector<std::unique_ptr<Place>>& places() const { return places_; }
     void showPlace(std::size_t index);
     void closePlace(std::size_t index);
-    /// Puts scans into the queue; the first starts at once.
-    void scanFolder(const std::string& path, const QString& name = {}, const ScanOptions& options = {});
-    const ScanJob* runningScan() const { return scans_.empty() ? nullptr : scans_.front().get(); }
-    std::size_t waitingScans() const { return scans_.empty() ? 0 : scans_.size() - 1; }
-    /// Ends the running scan; what was found is kept as a partial snapshot.
-    void stopScan();
+    void bringUp(const Place& place);
     void openSnapshot(const std::string& path);
+
+    // Scans (session_scan.cpp)
+    /// Starts a scan beside those that run. Its place is there at once and grows.
+    void scanFolder(const std::string& path, const QString& name = {}, const ScanOptions& options = {},
+                    bool withRights = false);
+    const std::vector<std::shared_ptr<ScanJob>>& scans() const { return scans_; }
+    const ScanJob* runningScan() const { return scans_.empty() ? nullptr : scans_.front().get(); }
+    const ScanJob* scanOf(const Place& place) const;
+    /// Ends a scan; what was found is kept as a partial snapshot.
+    void stopScan(const ScanJob* job);
+    void stopScans();
+    void pauseScan(const ScanJob* job, bool paused);
+    /// Reads one folder of the current place again and puts what is there now into the tree.
+    void rescan(NodeId folder);
+    /// The same for the folders something happened in.
+    void rescanChanged();
+    /// Something happened in this folder.
+    void noteChanged(const std::string& folder);
+
+    // What was not seen
+    /// Reads what could not be read in the current place with administrator rights.
+    void readWithRights();
+    const RightsJob* rightsJob() const { return rightsJob_.get(); }
+    void stopReadingWithRights();
+    /// Program and arguments that give the helper its rights; the helper's own command at the end.
+    void setHelperCommand(std::vector<std::string> command) { helperCommand_ = std::move(command); }
+    /// Writes the ledger of the current place off the interface thread.
+    void writeLedger(const std::function<void(const Result<Ledger>&)>& answer);
 
     // Where one is
     void setFocus(NodeId folder);
@@ -112,17 +162,31 @@ signals:
     void measureChanged();
     void planChanged(); ///< the plan, its findings or its runs
     void capacityChanged();
-    void scansChanged();   ///< started, queued, ended
+    void scansChanged(); ///< started, paused, ended
+    void scanEnded(std::uint64_t placeId, bool ok);
+    void rightsChanged(); ///< reading with administrator rights: started, progress, ended
+    /// Rights cannot be asked for here: this command in a terminal does it, and its file is waited for.
+    void terminalNeeded(const QString& command);
     void planJobChanged(); ///< started, progress, ended
     void snapshotSaved();
     void message(const QString& sentence, Severity severity);
 
 private:
-    void startNextScan();
-    void finishScan(std::shared_ptr<Result<ScanResult>> result, Place facts);
+    void startScan(const std::shared_ptr<ScanJob>& job);
+    void growPlaces();
+    void grow(const std::shared_ptr<ScanJob>& job, std::shared_ptr<const FileTree> tree,
+              std::shared_ptr<const std::vector<Family>> dominant);
+    void finishScan(const std::shared_ptr<ScanJob>& job, std::shared_ptr<Result<ScanResult>> result, Place facts);
+    void sayWhatIsMissing(const Place& place, const ScanResult& found);
+    void startRescan(Place& place, const std::vector<std::string>& folders);
+    void putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, std::function<void()> done);
+    void takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vector<HelperScan>> answer);
+    void offerTerminal(const std::shared_ptr<RightsJob>& job);
+    void lookForAnswer();
     void addPlace(std::unique_ptr<Place> place);
     void makeCurrent(std::size_t index);
     std::size_t carryOver(const Place& from, Place& to) const;
+    std::size_t carryPlanOver(const Plan& from, const FileTree& tree, Plan& to) const;
     std::string ownData() const;
     void saveSnapshot(Place* place);
     void rememberPlan();
@@ -138,7 +202,11 @@ private:
     AppFolders folders_;
     std::vector<std::unique_ptr<Place>> places_;
     std::size_t current_ = 0;
-    std::deque<std::shared_ptr<ScanJob>> scans_;
+    std::vector<std::shared_ptr<ScanJob>> scans_;
+    QTimer growth_;
+    std::shared_ptr<RightsJob> rightsJob_;
+    std::vector<std::string> helperCommand_;
+    QTimer answerWatch_; ///< while a file from a terminal is waited for
     std::shared_ptr<PlanJob> planJob_;
     std::uint64_t lastPlaceId_ = 0;
     NodeId hover_ = noNode;

@@ -39,6 +39,9 @@ void Session::planTrash(NodeId node)
         return;
     if (planJob_)
         return refuseWhileBusy();
+    if (p->isGrowing())
+        return say(tr("The scan still runs: sizes are not complete yet. Plan once it has ended, or stop it."),
+                   Severity::Warning);
     auto changed = p->plan;
     if (auto added = changed.add(*p->tree, node, folders_.user, ownData()); !added) {
         say(QString::fromStdString(added.error().sentence), Severity::Warning);
@@ -213,6 +216,10 @@ void Session::finishRun(Place* target, const std::vector<StepResult>& results)
     }
     const auto count = run.items.size();
     const auto bytes = run.bytesIn(ClearedItem::State::InTrash);
+    for (const auto& item : run.items)
+        if (const std::string folder(parentPath(item.item.path));
+            std::find(target->changed.begin(), target->changed.end(), folder) == target->changed.end())
+            target->changed.push_back(folder);
     if (count > 0) {
         target->runs.push_back(std::move(run));
         target->planBefore.clear();
@@ -258,14 +265,19 @@ void Session::takeBack(std::size_t index)
                 for (auto& item : open->runs[index].items)
                     if (item.trashed == result.item) {
                         item.state = ClearedItem::State::TakenBack;
-                        rescan |= item.item.node == noNode;
+                        if (item.item.node == noNode) {
+                            rescan = true;
+                            const std::string folder(parentPath(item.trashed.originalPath));
+                            if (std::find(open->changed.begin(), open->changed.end(), folder) == open->changed.end())
+                                open->changed.push_back(folder);
+                        }
                         std::erase(removed, item.item.node);
                         ++back;
                     }
             }
             if (problem.isEmpty())
                 say(tr("%1 back in place.").arg(itemsText(back, "item")) +
-                    (rescan ? tr(" Scan this place again to see it in the views.") : QString()));
+                    (rescan ? tr(" Read again what changed (Ctrl+F5) to see it in the views.") : QString()));
             else
                 say(problem, Severity::Warning);
             deriveTree(open, std::move(removed));

@@ -50,7 +50,8 @@ void TreemapPainter::paint(QPainter& painter, const Treemap& map) const
         }
         const auto rect = pixels(tile.rect);
         const auto colour = colourOf(tile);
-        const bool notSeen = tile.kind == TileKind::Leaf && tree_.store().has(tile.node, FlagUnreadable);
+        const bool notSeen =
+            tile.kind == TileKind::Leaf && (tree_.store().flags(tile.node) & (FlagUnreadable | FlagUnfinished)) != 0;
         const bool hidden = tile.kind == TileKind::Leaf && tree_.isHidden(tile.node);
         const bool wide = rect.width() > 12 && rect.height() > 12;
         const QBrush brush = notSeen                                           ? notSeenDots()

@@ -50,6 +50,8 @@ void TreemapView::layOut()
         options.measure = session_.measure();
         map_ = Treemap(*place->tree, place->focus, {0, 0, static_cast<double>(width()), static_cast<double>(height())},
                        options);
+        if (session_.hover() != noNode)
+            hoverTile_ = map_.tileOf(*place->tree, session_.hover());
     }
     update();
 }

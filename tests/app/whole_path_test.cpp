@@ -197,7 +197,7 @@ TEST_CASE("stopping a scan keeps what was found, labelled partial", "[window]")
         for (int k = 0; k < 20; ++k)
             w.t.file("place/d" + std::to_string(i) + "/f" + std::to_string(k));
     w.session().scanFolder(w.t / "place");
-    w.session().stopScan();
+    w.session().stopScan(w.session().runningScan());
     w.settle();
     REQUIRE(w.place());
     CHECK(w.place()->info.partial);

@@ -455,6 +455,6 @@ TEST_CASE("undo still works after the place was scanned again", "[window][plan]"
     w.session().takeBack(0);
     REQUIRE(Window::until([&] { return exists(path); }));
     w.settle();
-    CHECK(w.notice().contains("Scan this place again"));
+    CHECK(w.notice().contains("Read again what changed"));
     CHECK(w.node(w.t / "place/other") != noNode);
 }

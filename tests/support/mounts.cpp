@@ -72,7 +72,8 @@ bool canStall()
     return canMount() && ::access("/dev/fuse", R_OK | W_OK) == 0;
 }
 
-StallingMount::StallingMount(std::string path) : path_(std::move(path)), device_(::open("/dev/fuse", O_RDWR | O_CLOEXEC))
+StallingMount::StallingMount(std::string path)
+    : path_(std::move(path)), device_(::open("/dev/fuse", O_RDWR | O_CLOEXEC))
 {
     std::filesystem::create_directories(path_);
     const auto options =

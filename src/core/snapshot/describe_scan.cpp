@@ -1,31 +1,56 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/figures.h"
+#include "core/base/patience.h"
 #include "core/base/text.h"
 #include "core/platform/folders.h"
 #include "core/snapshot/snapshot.h"
 
 namespace kurvo {
 
-SnapshotInfo describeScan(const ScanResult& result)
+SnapshotInfo describePlace(const std::string& path)
 {
     SnapshotInfo info;
-    info.place = result.tree->path(rootNode);
-    info.placeName = std::string(fileName(info.place));
+    info.place = path;
+    info.placeName = path == "/" ? path : std::string(fileName(path));
     info.host = hostName();
+    info.taken = currentTime();
+    constexpr std::chrono::seconds limit{5};
+    struct Answer {
+        Capacity capacity;
+        std::string mountPoint;
+        std::optional<Drive> drive;
+    };
+    const auto answer = askWithin(limit, [path] {
+        Answer found;
+        if (const auto capacity = readCapacity(path))
+            found.capacity = *capacity;
+        if (const auto mount = mountPointOf(path)) {
+            found.mountPoint = *mount;
+            if (auto drive = readDrive(*mount))
+                found.drive = std::move(*drive);
+        }
+        return found;
+    });
+    if (!answer)
+        return info; // a drive that does not answer: what is known without it
+    info.capacity = answer->capacity;
+    info.mountPoint = answer->mountPoint;
+    if (answer->drive) {
+        info.filesystem = answer->drive->filesystem;
+        if (info.place == info.mountPoint)
+            info.placeName = answer->drive->name;
+    }
+    return info;
+}
+
+SnapshotInfo describeScan(const ScanResult& result)
+{
+    auto info = describePlace(result.tree->path(rootNode));
     info.taken = result.started;
     info.seconds = result.seconds;
     info.partial = result.stopped;
     info.unreadable = result.unreadable;
     info.owners = ownersOf(*result.tree);
-    if (const auto capacity = readCapacity(info.place))
-        info.capacity = *capacity;
-    if (const auto mount = mountPointOf(info.place)) {
-        info.mountPoint = *mount;
-        if (const auto drive = readDrive(*mount)) {
-            info.filesystem = drive->filesystem;
-            if (info.place == info.mountPoint)
-                info.placeName = drive->name;
-        }
-    }
     return info;
 }
 

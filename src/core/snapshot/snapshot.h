@@ -43,8 +43,10 @@ struct SnapshotInfo {
     std::uint64_t diskBytes = 0;
 };
 
-/// What is known of a finished scan besides its entries: host, drive, capacity, owners. Asks the drive: call it off the
-/// interface thread.
+/// What is known of a place before it is scanned: host, drive, capacity. Asks the drive, for some seconds at most: call
+/// it off the interface thread.
+SnapshotInfo describePlace(const std::string& path);
+/// The same for a finished scan, with its time and owners.
 SnapshotInfo describeScan(const ScanResult& result);
 
 /// The account name for a uid: from the snapshot's own list, else the number.

@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The ledger of a drive: what is used, part by part, with the evidence for each part.
+#pragma once
+
+#include <QDialog>
+#include <QLabel>
+#include <QPushButton>
+#include <QTreeWidget>
+
+#include "app/gauge.h"
+#include "app/session.h"
+
+namespace kurvo::app {
+
+class LedgerDialog : public QDialog {
+    Q_OBJECT
+public:
+    explicit LedgerDialog(Session& session, QWidget* parent = nullptr);
+
+signals:
+    void notReadRequested();
+
+private:
+    void write();
+    void fill(const Result<Ledger>& ledger);
+
+    Session& session_;
+    QLabel* title_;
+    QLabel* text_;
+    GaugeBar* bar_;
+    QTreeWidget* list_;
+    QLabel* inodes_;
+    QPushButton* notRead_;
+    QPushButton* again_;
+};
+
+} // namespace kurvo::app
