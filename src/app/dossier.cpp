@@ -249,8 +249,15 @@ void Dossier::fillFacts(const Place& place, NodeId node)
 
 void Dossier::startMix(NodeId node)
 {
-    mixText_->setText(QString());
-    mix_->setMix({});
+    // While a scan runs the mix, which visits everything below, follows about once a second.
+    if (session_.place()->isGrowing() && mixAge_.isValid() && mixAge_.elapsed() < 900 && mixNode_ == node)
+        return;
+    if (mixNode_ != node || !session_.place()->isGrowing()) {
+        mixText_->setText(QString());
+        mix_->setMix({});
+    }
+    mixAge_.start();
+    mixNode_ = node;
     const auto request = ++mixRequest_;
     runAsync(
         this, [tree = session_.place()->tree, node] { return familyMix(*tree, node); },

@@ -2,6 +2,7 @@
 // The panel about the selected item, or about the focus folder when nothing is selected: facts and actions.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QFrame>
 #include <QGridLayout>
 #include <QLabel>
@@ -59,6 +60,8 @@ private:
     QWidget* body_;
     QLabel* empty_;
     unsigned mixRequest_ = 0;
+    QElapsedTimer mixAge_; ///< since it was asked for
+    NodeId mixNode_ = noNode;
 };
 
 } // namespace kurvo::app

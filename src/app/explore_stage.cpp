@@ -25,11 +25,16 @@ Legend::Legend(Session& session, QWidget* parent) : QWidget(parent), session_(se
 void Legend::refresh()
 {
     const auto* place = session_.place();
+    // While a scan runs the mix, which visits everything below, follows about once a second.
+    if (place && place->isGrowing() && age_.isValid() && age_.elapsed() < 900 && shown_ == place->focus)
+        return;
     const auto request = ++request_;
     if (!place) {
         mix_ = {};
         return update();
     }
+    age_.start();
+    shown_ = place->focus;
     runAsync(
         this, [tree = place->tree, focus = place->focus] { return familyMix(*tree, focus); },
         [this, request](const FamilyMix& mix) {

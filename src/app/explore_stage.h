@@ -2,6 +2,7 @@
 // Explore: descent, picture and dossier side by side, over one focus and one selection.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QStackedWidget>
 #include <QWidget>
 
@@ -28,6 +29,8 @@ private:
     Session& session_;
     FamilyMix mix_;
     unsigned request_ = 0;
+    QElapsedTimer age_; ///< since the mix was asked for
+    NodeId shown_ = noNode;
 };
 
 class ExploreStage : public QWidget {

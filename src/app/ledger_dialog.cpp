@@ -37,7 +37,7 @@ LedgerDialog::LedgerDialog(Session& session, QWidget* parent)
 {
     setWindowTitle(tr("Ledger"));
     setObjectName("ledgerDialog");
-    resize(860, 560);
+    resize(960, 560);
     title_->setProperty("role", "title");
     title_->setObjectName("ledgerTitle");
     text_->setProperty("role", "second");
@@ -47,10 +47,11 @@ LedgerDialog::LedgerDialog(Session& session, QWidget* parent)
     list_->setColumnCount(3);
     list_->setHeaderLabels({tr("Part of what is used"), tr("On disk"), tr("How it is known")});
     list_->setTextElideMode(Qt::ElideMiddle);
+    list_->setWordWrap(true);
     list_->header()->setStretchLastSection(true);
-    list_->setColumnWidth(0, 300);
-    list_->setColumnWidth(1, 100);
-    list_->headerItem()->setTextAlignment(1, Qt::AlignRight);
+    list_->setColumnWidth(0, 260);
+    list_->setColumnWidth(1, 90);
+    list_->headerItem()->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
     inodes_->setProperty("role", "second");
     inodes_->setObjectName("ledgerInodes");
     inodes_->setWordWrap(true);

@@ -222,7 +222,7 @@ void MainWindow::watchFoldersInView()
     for (const NodeId child : place->tree->sortedChildren(place->focus, session_.measure())) {
         if (paths.size() == most)
             break;
-        if (place->tree->isFolder(child) && !place->tree->store().has(child, FlagDoor))
+        if (place->tree->isFolder(child) && (place->tree->store().flags(child) & (FlagDoor | FlagUnreadable)) == 0)
             paths.push_back(place->tree->path(child));
     }
     QStringList names;

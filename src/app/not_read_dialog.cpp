@@ -67,6 +67,7 @@ NotReadDialog::NotReadDialog(Session& session, QWidget* parent)
     layout->addWidget(text_);
     layout->addWidget(list_, 1);
     layout->addWidget(terminal_);
+    layout->addStretch();
     auto* buttons = new QHBoxLayout;
     buttons->addWidget(status_, 1);
     buttons->addWidget(stop_);
@@ -78,7 +79,7 @@ NotReadDialog::NotReadDialog(Session& session, QWidget* parent)
     connect(close, &QPushButton::clicked, this, &QDialog::accept);
     connect(&session_, &Session::rightsChanged, this, &NotReadDialog::showJob);
     connect(&session_, &Session::terminalNeeded, this, &NotReadDialog::showTerminal);
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::readingEnded})
         connect(&session_, signal, this, &NotReadDialog::fill);
     fill();
     showJob();
@@ -111,6 +112,7 @@ void NotReadDialog::fill()
         items << item;
     }
     list_->addTopLevelItems(items);
+    list_->setVisible(!items.isEmpty());
     const auto count = std::max<std::uint64_t>(place->info.unreadable, rows.size());
     title_->setText(count == 0   ? tr("Everything was read")
                     : count == 1 ? tr("One folder or entry could not be read")

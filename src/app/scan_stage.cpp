@@ -128,7 +128,7 @@ std::vector<CardFacts> sampleCards(const Catalogue& catalogue)
 
 ScanStage::ScanStage(Session& session, QSettings& settings, QWidget* parent)
     : QWidget(parent), session_(session), settings_(settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
-      showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders"))),
+      showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders  ▾"))),
       crossMounts_(new QCheckBox(tr("go through other mounts"))),
       withRights_(new QCheckBox(tr("with administrator rights"))), leaveOut_(new QLineEdit),
       cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton), earlier_(new QVBoxLayout),
@@ -217,14 +217,18 @@ ScanStage::ScanStage(Session& session, QSettings& settings, QWidget* parent)
     connect(home, &QPushButton::clicked, this, &ScanStage::scanHome);
     connect(choose, &QPushButton::clicked, this, &ScanStage::chooseFolder);
     connect(open, &QPushButton::clicked, this, &ScanStage::openSnapshotFile);
-    connect(&session_, &Session::snapshotSaved, this, &ScanStage::reload);
+    connect(&session_, &Session::snapshotSaved, this, [this] {
+        if (isVisible()) // else it is done when the stage is shown
+            reload();
+    });
     connect(&session_, &Session::scansChanged, this, &ScanStage::showScans);
     connect(showAll_, &QPushButton::toggled, this, &ScanStage::reload);
     connect(recent_->menu(), &QMenu::aboutToShow, this, &ScanStage::fillRecent);
     progress_.setInterval(100);
     connect(&progress_, &QTimer::timeout, this, [this] {
         for (auto* card : scanCards_)
-            card->refresh();
+            if (card->isVisible())
+                card->refresh();
     });
     watchMounts();
     updateStartButton();
@@ -409,8 +413,9 @@ void ScanStage::showCards(const Found& found)
         for (const auto& drive : found.folded)
             facts.push_back(cardOf(drive, found.catalogue));
     showAll_->setVisible(!found.folded.empty());
-    showAll_->setText(showAll_->isChecked() ? tr("Show drives only")
-                                            : tr("Show all: %1 more").arg(itemsText(found.folded.size(), "mount")));
+    showAll_->setText(showAll_->isChecked()
+                          ? tr("Show drives only")
+                          : tr("Show all: %1 besides the drives").arg(itemsText(found.folded.size(), "mount")));
     if (session_.folders().demo) {
         facts = sampleCards(found.catalogue);
         if (found.practice) {

@@ -18,7 +18,7 @@ Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders
 {
     // The threads mostly wait, and one that waits for a slow drive must not hold up the others.
     QThreadPool::globalInstance()->setMaxThreadCount(32);
-    growth_.setInterval(200);
+    growth_.setInterval(240);
     connect(&growth_, &QTimer::timeout, this, &Session::growPlaces);
     answerWatch_.setInterval(1000);
     connect(&answerWatch_, &QTimer::timeout, this, &Session::lookForAnswer);

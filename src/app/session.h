@@ -43,9 +43,9 @@ struct ScanJob {
     std::stop_source stop;
     std::uint64_t placeId = 0; ///< the place that grows with it; 0 as long as there is none
     std::shared_ptr<GrowingTree> growing;
-    bool looking = false;          ///< a look at what grows is being taken
-    std::int64_t lastLookCost = 0; ///< milliseconds
-    bool rescan = false;           ///< one folder of the place `placeId`, read again
+    std::shared_ptr<GrowingFamilies> families;
+    bool looking = false; ///< a look at what grows is being taken
+    bool rescan = false;  ///< one folder of the place `placeId`, read again
 
     /// Milliseconds it has been at work.
     std::int64_t elapsedMs(std::int64_t nowMs) const
@@ -165,6 +165,7 @@ signals:
     void scansChanged(); ///< started, paused, ended
     void scanEnded(std::uint64_t placeId, bool ok);
     void rightsChanged(); ///< reading with administrator rights: started, progress, ended
+    void readingEnded();  ///< and what it found is put in
     /// Rights cannot be asked for here: this command in a terminal does it, and its file is waited for.
     void terminalNeeded(const QString& command);
     void planJobChanged(); ///< started, progress, ended

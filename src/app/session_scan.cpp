@@ -59,6 +59,7 @@ void Session::scanFolder(const std::string& path, const QString& name, const Sca
     job->path = path;
     job->name = name;
     job->options = options;
+    job->options.background = true;
     job->withRights = withRights;
     startScan(job);
 }
@@ -131,37 +132,23 @@ void Session::growPlaces()
         const auto store = job->progress->store();
         if (!store || job->looking || job->rescan || job->about.place.empty() || job->pausedSinceMs != 0)
             continue;
-        if (!job->growing)
+        if (!job->growing) {
             job->growing = std::make_shared<GrowingTree>(store);
+            job->families = std::make_shared<GrowingFamilies>();
+        }
         job->looking = true;
         struct Look {
             std::shared_ptr<const FileTree> tree;
             std::shared_ptr<const std::vector<Family>> dominant;
-            std::int64_t cost = 0;
         };
-        const auto* known = stillOpen(job->placeId);
         runAsync(
             this,
-            [growing = job->growing, before = known ? known->dominant : nullptr, cost = job->lastLookCost] {
-                const auto begin = QDateTime::currentMSecsSinceEpoch();
-                Look look;
-                look.tree = growing->look();
-                // Colours of folders can lag behind in a very large scan, sizes never.
-                constexpr std::int64_t affordable = 60;
-                if (!before || cost < affordable) {
-                    look.dominant = dominantFamilies(*look.tree);
-                    look.cost = QDateTime::currentMSecsSinceEpoch() - begin;
-                } else {
-                    auto longer = std::make_shared<std::vector<Family>>(*before);
-                    longer->resize(look.tree->extent().folders, Family::Unknown);
-                    look.dominant = longer;
-                    look.cost = cost * 3 / 4; // so that it is tried again now and then
-                }
-                return look;
+            [growing = job->growing, families = job->families] {
+                const auto tree = growing->look();
+                return Look{tree, families->look(*tree)};
             },
             [this, job](const Look& look) {
                 job->looking = false;
-                job->lastLookCost = look.cost;
                 grow(job, look.tree, look.dominant);
             });
     }
@@ -225,8 +212,6 @@ void Session::finishScan(const std::shared_ptr<ScanJob>& job, std::shared_ptr<Re
         growing->unreadable = facts.unreadable;
         if (growing == place()) {
             emit treeChanged();
-            emit selectionChanged();
-            emit planChanged();
             emit capacityChanged();
         }
     } else {
@@ -564,7 +549,7 @@ void Session::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vect
         now->readWithRights = true;
         say(tr("%1 read with administrator rights and put in.").arg(itemsText(count, "folder")));
         saveSnapshot(now);
-        emit rightsChanged();
+        emit readingEnded();
     });
 }
 

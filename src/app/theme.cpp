@@ -82,6 +82,13 @@ QString styleSheet(const Theme& t)
         QPushButton[role="place"] { background: transparent; border: none; font-size: 15px; font-weight: 600; text-align: left; padding: 2px 4px; }
         QPushButton[role="place"]:focus { border: 1px solid %accent; padding: 1px 3px; }
         QPushButton::menu-indicator { image: none; width: 0; }
+        QLineEdit { background: %panel; color: %text; border: 1px solid %line; border-radius: 5px; padding: 5px 8px; selection-background-color: %accent; selection-color: %onAccent; }
+        QLineEdit:focus { border: 1px solid %accent; }
+        QLineEdit:disabled { color: %second; background: %window; }
+        QTreeWidget { background: %panel; color: %text; border: 1px solid %line; border-radius: 5px; outline: none; }
+        QTreeWidget::item { padding: 4px 4px; }
+        QTreeWidget::item:selected { background: %fill; color: %text; }
+        QHeaderView::section { background: %window; color: %second; border: none; border-bottom: 1px solid %line; padding: 5px 8px; font-size: 11px; }
         QLabel[role="second"] { color: %second; }
         QLabel[role="title"] { font-size: 20px; font-weight: 600; }
         QLabel[role="big"] { font-size: 28px; font-weight: 600; }

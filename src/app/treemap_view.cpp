@@ -19,9 +19,27 @@ TreemapView::TreemapView(Session& session, QWidget* parent) : QWidget(parent), s
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(240, 180);
-    for (const auto signal :
-         {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::measureChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::focusChanged, &Session::measureChanged})
         connect(&session_, signal, this, &TreemapView::layOut);
+    connect(&session_, &Session::treeChanged, this, &TreemapView::treeChanged);
+    soon_.setSingleShot(true);
+    soon_.setInterval(0);
+    connect(&soon_, &QTimer::timeout, this, [this] {
+        if (!next_) {
+            next_ = laidOut();
+            soon_.start();
+            return;
+        }
+        auto image = painted(*next_);
+        map_ = std::move(*next_);
+        next_.reset();
+        image_ = std::move(image);
+        imageStale_ = false;
+        hoverTile_ = -1;
+        if (session_.hover() != noNode)
+            hoverTile_ = map_.tileOf(*session_.place()->tree, session_.hover());
+        update();
+    });
     connect(&session_, &Session::planChanged, this, [this] {
         imageStale_ = true;
         update();
@@ -38,36 +56,53 @@ TreemapView::TreemapView(Session& session, QWidget* parent) : QWidget(parent), s
     });
 }
 
+/// While a scan runs the picture follows several times a second, in small steps between which the window answers. The
+/// one on the screen stays until the next is whole: ids stay what they are.
+void TreemapView::treeChanged()
+{
+    const auto* place = session_.place();
+    if (!place || !place->tree || place->tree->sharedStore() != store_ || !isVisible() || imageStale_ ||
+        !place->tree->removed().empty() || !place->tree->contains(place->focus))
+        return layOut();
+    next_.reset();
+    soon_.start();
+}
+
+Treemap TreemapView::laidOut() const
+{
+    const auto* place = session_.place();
+    if (!place || width() < 2 || height() < 2)
+        return {};
+    TreemapOptions options;
+    options.measure = session_.measure();
+    return Treemap(*place->tree, place->focus, {0, 0, static_cast<double>(width()), static_cast<double>(height())},
+                   options);
+}
+
 void TreemapView::layOut()
 {
-    hoverTile_ = -1;
+    soon_.stop();
+    next_.reset();
     imageStale_ = true;
+    map_ = laidOut();
     const auto* place = session_.place();
-    if (!place || width() < 2 || height() < 2) {
-        map_ = {};
-    } else {
-        TreemapOptions options;
-        options.measure = session_.measure();
-        map_ = Treemap(*place->tree, place->focus, {0, 0, static_cast<double>(width()), static_cast<double>(height())},
-                       options);
-        if (session_.hover() != noNode)
-            hoverTile_ = map_.tileOf(*place->tree, session_.hover());
-    }
+    store_ = place ? place->tree->sharedStore() : nullptr;
+    hoverTile_ = place && session_.hover() != noNode ? map_.tileOf(*place->tree, session_.hover()) : -1;
     update();
 }
 
-void TreemapView::repaintImage()
+QImage TreemapView::painted(const Treemap& map) const
 {
     const auto* place = session_.place();
     const auto ratio = devicePixelRatioF();
-    image_ = QImage(size() * ratio, QImage::Format_RGB32);
-    image_.setDevicePixelRatio(ratio);
-    image_.fill(theme().window);
+    QImage image(size() * ratio, QImage::Format_RGB32);
+    image.setDevicePixelRatio(ratio);
+    image.fill(theme().window);
     if (place) {
-        QPainter painter(&image_);
-        TreemapPainter(*place->tree, *place->dominant, place->plan, session_.measure()).paint(painter, map_);
+        QPainter painter(&image);
+        TreemapPainter(*place->tree, *place->dominant, place->plan, session_.measure()).paint(painter, map);
     }
-    imageStale_ = false;
+    return image;
 }
 
 void TreemapView::outline(QPainter& painter, const Rect& r) const
@@ -82,8 +117,10 @@ void TreemapView::outline(QPainter& painter, const Rect& r) const
 
 void TreemapView::paintEvent(QPaintEvent* e)
 {
-    if (imageStale_)
-        repaintImage();
+    if (imageStale_) {
+        image_ = painted(map_);
+        imageStale_ = false;
+    }
     QPainter painter(this);
     const auto ratio = image_.devicePixelRatioF();
     const QRectF part = e->rect();

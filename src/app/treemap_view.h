@@ -4,6 +4,7 @@
 #pragma once
 
 #include <QImage>
+#include <QTimer>
 #include <QWidget>
 
 #include "app/session.h"
@@ -54,7 +55,9 @@ protected:
 
 private:
     void layOut();
-    void repaintImage();
+    void treeChanged();
+    Treemap laidOut() const;
+    QImage painted(const Treemap& map) const;
     void setHoverTile(int tile);
     void enter(int tile);
     void walk(int dx, int dy);
@@ -64,6 +67,9 @@ private:
     Session& session_;
     Treemap map_;
     QImage image_;
+    std::shared_ptr<const NodeStore> store_; ///< what the ids in the picture belong to
+    QTimer soon_;                            ///< the next step towards the picture of a tree that has grown
+    std::optional<Treemap> next_;            ///< laid out, not yet painted
     bool imageStale_ = true;
     int hoverTile_ = -1;
 };

@@ -94,7 +94,13 @@ std::map<std::string, std::string> labelsByDevice()
     return labels;
 }
 
-DeviceKind kindOf(const std::string& filesystem, dev_t device)
+/// Where desktops mount what is plugged in.
+bool isForPluggedIn(const std::string& mountPoint)
+{
+    return isAtOrBelow(mountPoint, "/media") || isAtOrBelow(mountPoint, "/run/media");
+}
+
+DeviceKind kindOf(const std::string& filesystem, dev_t device, const std::string& mountPoint)
 {
     if (contains(networkFilesystems, filesystem))
         return DeviceKind::Network;
@@ -103,7 +109,7 @@ DeviceKind kindOf(const std::string& filesystem, dev_t device)
     const auto node = "/sys/dev/block/" + std::to_string(major(device)) + ":" + std::to_string(minor(device));
     std::error_code ignored;
     const auto real = fs::canonical(node, ignored).string();
-    if (real.find("/usb") != std::string::npos)
+    if (real.find("/usb") != std::string::npos || isForPluggedIn(mountPoint))
         return DeviceKind::Removable;
     for (const auto* file : {"/removable", "/../removable"}) {
         std::ifstream in(node + file);
@@ -264,7 +270,7 @@ Result<std::vector<Drive>> collectMounts(const std::string& mountInfo, const std
         else if (drive.filesystem == "tmpfs" && (isSystemMemory(drive.mountPoint) || drive.readOnly))
             drive.folded = FoldedAway::Memory;
         if (drive.folded == FoldedAway::No) {
-            drive.kind = kindOf(drive.filesystem, answer->device);
+            drive.kind = kindOf(drive.filesystem, answer->device, drive.mountPoint);
             drive.name = nameOf(drive, labels);
         }
         // A later mount at the same place covers the earlier one.
@@ -290,7 +296,7 @@ Result<std::vector<Drive>> collectMounts(const std::string& mountInfo, const std
             drive.mountPoint = "/";
             drive.name = "System drive";
             drive.capacity = *capacity;
-            drive.kind = kindOf({}, root.st_dev);
+            drive.kind = kindOf({}, root.st_dev, "/");
             drives.push_back(std::move(drive));
         }
     std::stable_sort(drives.begin(), drives.end(),

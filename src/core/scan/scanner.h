@@ -29,6 +29,7 @@ namespace kurvo {
 struct ScanOptions {
     unsigned threads = 0;     ///< 0: as many as help
     bool crossMounts = false; ///< go through other mounts; never into pseudo filesystems or the same device twice
+    bool background = false;  ///< give way to other threads: somebody works in a window meanwhile
     std::vector<std::string> exclude; ///< globs (fnmatch); with a '/' they match the whole path, else the name
     /// After so long without an answer from the kernel a folder is given up (ETIMEDOUT).
     std::chrono::milliseconds patience{15000};

@@ -4,12 +4,15 @@
 #include <fcntl.h>
 #include <fnmatch.h>
 #include <sys/resource.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
 #include <chrono>
+#include <cstdio>
 #include <cstring>
 #include <iterator>
+#include <optional>
 #include <thread>
 
 #include "core/base/text.h"
@@ -34,6 +37,20 @@ rlim_t descriptorLimit()
 {
     rlimit limit{};
     return getrlimit(RLIMIT_NOFILE, &limit) == 0 ? limit.rlim_cur : 256;
+}
+
+/// Nanoseconds that a thread of this process has been running or ready to run (proc(5), schedstat).
+std::optional<std::int64_t> awakeTime(pid_t thread)
+{
+    char path[64];
+    std::snprintf(path, sizeof path, "/proc/self/task/%d/schedstat", static_cast<int>(thread));
+    const UniqueFd file(::open(path, O_RDONLY | O_CLOEXEC));
+    char text[128] = {};
+    long long running = 0, ready = 0;
+    if (!file || ::read(file.get(), text, sizeof text - 1) <= 0 ||
+        std::sscanf(text, "%lld %lld", &running, &ready) != 2)
+        return std::nullopt;
+    return running + ready;
 }
 
 /// What a drive answers that was pulled out or fails.
@@ -106,22 +123,20 @@ void Walk::control()
     }
 }
 
-/// More workers while those there mostly wait for the disk. Measured, not guessed from the kind of drive: the same disk
-/// answers from memory the second time.
+/// More workers while those there mostly wait for the disk (not: for a processor). Measured, not guessed from the kind
+/// of drive: the same disk answers from memory the second time.
 void Walk::adapt(std::chrono::nanoseconds elapsed)
 {
-    std::int64_t used = 0;
+    std::int64_t awake = 0;
     for (const auto& worker : workers_) {
-        clockid_t clock{};
-        timespec cpu{};
-        if (pthread_getcpuclockid(worker->thread.native_handle(), &clock) != 0 || clock_gettime(clock, &cpu) != 0)
-            continue;
-        const auto now = std::int64_t{cpu.tv_sec} * 1'000'000'000 + cpu.tv_nsec;
-        used += now - worker->lastCpu;
-        worker->lastCpu = now;
+        const auto now = awakeTime(worker->tid);
+        if (!now)
+            return; // not told by this kernel: the workers stay as many as they are
+        awake += *now - worker->lastAwake;
+        worker->lastAwake = *now;
     }
     const auto count = static_cast<unsigned>(workers_.size());
-    const bool waiting = used < elapsed.count() * count * 6 / 10;
+    const bool waiting = awake < elapsed.count() * count * 6 / 10;
     if (options_.threads == 0 && waiting && !someoneIdle_ && open_ > count && count < mostThreads_)
         addWorkers(std::min(count, mostThreads_ - count));
 }
@@ -176,6 +191,9 @@ void Walk::leaveBehind(Worker& worker)
 
 void Walk::work(Worker& worker)
 {
+    worker.tid = ::gettid();
+    if (options_.background)
+        ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), 5);
     while (take(worker)) {
         while (progress_.isPaused() && !isEnding()) {
             std::unique_lock lock(progress_.mutex_);

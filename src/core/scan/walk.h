@@ -2,7 +2,7 @@
 // The workers behind scan(): internal to core/scan.
 #pragma once
 
-#include <pthread.h>
+#include <sys/types.h>
 
 #include <deque>
 #include <set>
@@ -75,7 +75,8 @@ private:
         // The controller's own:
         std::uint64_t lastBeat = 0;
         std::chrono::steady_clock::time_point lastMove{};
-        std::int64_t lastCpu = 0; ///< nanoseconds
+        std::atomic<pid_t> tid{0};
+        std::int64_t lastAwake = 0; ///< nanoseconds
     };
 
     void addWorkers(unsigned count);

@@ -1,4 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <set>
+
 #include "core/base/figures.h"
 #include "core/base/patience.h"
 #include "core/base/text.h"
@@ -14,6 +16,8 @@ SnapshotInfo describePlace(const std::string& path)
     info.placeName = path == "/" ? path : std::string(fileName(path));
     info.host = hostName();
     info.taken = currentTime();
+    for (const auto uid : std::set<std::uint32_t>{0, userFolders().uid})
+        info.owners.emplace_back(uid, userName(uid));
     constexpr std::chrono::seconds limit{5};
     struct Answer {
         Capacity capacity;

@@ -3,12 +3,47 @@
 // often costs little however large the scan has become.
 #pragma once
 
+#include <functional>
 #include <map>
 #include <memory>
 
 #include "core/tree/file_tree.h"
 
 namespace kurvo {
+
+/// Adds the rows of a store from `from` up to `to` to sums by folder index. `rules` says what is summed:
+///   Sums                                       the type
+///   addFile(Sums&, NodeId)                     an entry that is no folder, to the sums of its folder
+///   addFolder(Sums& own, Sums& above, NodeId)  a new folder, whose sums are complete, to those above it
+///   addMore(Sums&, const Sums& more)           what came below a folder
+///   changed(FolderIndex)                       called for each folder whose sums are now others
+template <typename Rules>
+void addNewRows(const NodeStore& store, NodeId from, NodeId to, std::vector<typename Rules::Sums>& sums, Rules& rules)
+{
+    // Folders of earlier rows that got something new, deepest (largest id) first; everything new has larger ids.
+    std::map<NodeId, typename Rules::Sums, std::greater<>> grown;
+    typename Rules::Sums nowhere{};
+    const auto sumsOf = [&](NodeId folder) -> typename Rules::Sums& {
+        return folder == noNode ? nowhere : folder < from ? grown[folder] : sums[store.folderIndex(folder)];
+    };
+    for (NodeId node = to; node-- > from;) {
+        if (!store.isFolder(node)) {
+            rules.addFile(sumsOf(store.parent(node)), node);
+            continue;
+        }
+        const auto index = store.folderIndex(node);
+        rules.addFolder(sums[index], sumsOf(store.parent(node)), node);
+        rules.changed(index);
+    }
+    while (!grown.empty()) {
+        const auto [folder, more] = *grown.begin();
+        grown.erase(grown.begin());
+        rules.addMore(sums[store.folderIndex(folder)], more);
+        rules.changed(store.folderIndex(folder));
+        if (const NodeId above = store.parent(folder); above != noNode)
+            rules.addMore(grown[above], more);
+    }
+}
 
 class GrowingTree {
 public:

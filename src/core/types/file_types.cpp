@@ -168,29 +168,49 @@ FamilyMix familyMix(const FileTree& tree, NodeId top)
     return mix;
 }
 
+namespace {
+
+using FamilySums = std::array<std::uint64_t, familyCount>;
+
+struct AddFamilies {
+    using Sums = FamilySums;
+    const FileTree& tree;
+    const std::vector<Sums>& sums;
+    std::vector<Family>& families;
+
+    void addFile(Sums& above, NodeId node) const
+    {
+        above[static_cast<std::size_t>(typeInfo(tree.store().type(node)).family)] += tree.disk(node);
+    }
+    void addFolder(Sums& own, Sums& above, NodeId) const { addMore(above, own); }
+    void addMore(Sums& to, const Sums& more) const
+    {
+        for (std::size_t f = 0; f < familyCount; ++f)
+            to[f] += more[f];
+    }
+    void changed(FolderIndex index) const
+    {
+        const auto most = std::max_element(sums[index].begin(), sums[index].end());
+        families[index] = *most > 0 ? static_cast<Family>(most - sums[index].begin()) : Family::Unknown;
+    }
+};
+
+} // namespace
+
 std::shared_ptr<const std::vector<Family>> dominantFamilies(const FileTree& tree)
 {
-    const auto& store = tree.store();
-    std::vector<std::array<std::uint64_t, familyCount>> sums(tree.extent().folders);
-    auto families = std::make_shared<std::vector<Family>>(tree.extent().folders, Family::Unknown);
-    // Backwards: children before their folder (see NodeStore).
-    for (NodeId node = tree.extent().nodes; node-- > 0;) {
-        const NodeId above = store.parent(node);
-        if (store.isFolder(node)) {
-            const auto index = store.folderIndex(node);
-            const auto& own = sums[index];
-            const auto most = std::max_element(own.begin(), own.end());
-            if (*most > 0)
-                (*families)[index] = static_cast<Family>(most - own.begin());
-            if (above != noNode)
-                for (std::size_t f = 0; f < familyCount; ++f)
-                    sums[store.folderIndex(above)][f] += own[f];
-        } else {
-            sums[store.folderIndex(above)][static_cast<std::size_t>(typeInfo(store.type(node)).family)] +=
-                tree.disk(node);
-        }
-    }
-    return families;
+    return GrowingFamilies().look(tree);
+}
+
+std::shared_ptr<const std::vector<Family>> GrowingFamilies::look(const FileTree& tree)
+{
+    const auto now = tree.extent();
+    sums_.resize(now.folders);
+    families_.resize(now.folders, Family::Unknown);
+    AddFamilies rules{tree, sums_, families_};
+    addNewRows(tree.store(), seen_, now.nodes, sums_, rules);
+    seen_ = now.nodes;
+    return std::make_shared<const std::vector<Family>>(families_);
 }
 
 } // namespace kurvo

@@ -9,7 +9,7 @@
 #include <string_view>
 #include <vector>
 
-#include "core/tree/file_tree.h"
+#include "core/tree/growing_tree.h"
 
 namespace kurvo {
 
@@ -56,5 +56,16 @@ FamilyMix familyMix(const FileTree& tree, NodeId top);
 
 /// By folder index: the family that fills most of each folder. One pass over the tree.
 std::shared_ptr<const std::vector<Family>> dominantFamilies(const FileTree& tree);
+
+/// The same for the looks at one growing tree, each of which costs only what came since the one before.
+class GrowingFamilies {
+public:
+    std::shared_ptr<const std::vector<Family>> look(const FileTree& tree);
+
+private:
+    NodeId seen_ = 0;
+    std::vector<std::array<std::uint64_t, familyCount>> sums_;
+    std::vector<Family> families_;
+};
 
 } // namespace kurvo
