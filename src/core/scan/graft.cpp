@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/scan/graft.h"
 
+#include <algorithm>
+#include <map>
 #include <string>
 #include <unordered_map>
 
@@ -24,6 +26,26 @@ NewNode copyOf(const NodeStore& store, NodeId node)
     stat.modified = store.modified(node);
     stat.modifiedNs = store.modifiedNs(node);
     return copy;
+}
+
+/// Links of files, by device and inode, as the fresh scans found them: a file outside the grafts may have become one
+/// with several links since it was scanned.
+using LinkCounts = std::map<std::pair<std::uint64_t, std::uint64_t>, std::uint32_t>;
+
+LinkCounts freshLinks(const std::vector<Graft>& grafts)
+{
+    LinkCounts counts;
+    for (const auto& graft : grafts) {
+        if (!graft.fresh)
+            continue;
+        const auto& store = graft.fresh->store();
+        for (const auto& set : store.linkSets()) {
+            const NodeId member = store.linkMembers(set).front();
+            auto& links = counts[{store.device(member), store.inode(member)}];
+            links = std::max(links, set.links);
+        }
+    }
+    return counts;
 }
 
 } // namespace
@@ -50,6 +72,7 @@ Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts)
         return found == replaced.end() ? std::pair{&source, node} : std::pair{found->second, rootNode};
     };
 
+    const auto links = freshLinks(grafts);
     Grafted result;
     result.newIds.resize(tree.extent().nodes, noNode);
     auto store = std::make_shared<NodeStore>(tree.name(rootNode));
@@ -81,6 +104,9 @@ Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts)
                 return; // gone
             group.push_back(copyOf(origin.first->store(), origin.second));
             group.back().name = source->name(child); // the root of a fresh scan is named by its path
+            if (auto& stat = group.back().stat; !links.empty() && stat.kind != EntryKind::Folder)
+                if (const auto now = links.find({stat.device, stat.inode}); now != links.end())
+                    stat.links = std::max(stat.links, now->second);
             sources.push_back(origin);
             olds.push_back(source == &tree ? child : noNode);
         });
