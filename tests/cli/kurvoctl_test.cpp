@@ -2,10 +2,12 @@
 // Runs the real kurvoctl.
 #include <catch2/catch.hpp>
 
+#include <fcntl.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cstdio>
 #include <filesystem>
 #include <sstream>
@@ -13,8 +15,11 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "core/helper/helper.h"
+#include "core/platform/unique_fd.h"
 #include "support/test_tree.h"
 
+using namespace kurvo;
 using namespace kurvo::test;
 using nlohmann::json;
 
@@ -230,4 +235,68 @@ TEST_CASE("a scan that could not read everything says so and exits with 1", "[cl
     CHECK(json::parse(readAll(out / "out"))["unreadable"] == 1);
     CHECK(readAll(out / "err").find(t / "locked") != std::string::npos);
     CHECK(readAll(out / "err").find("permission denied") != std::string::npos);
+}
+
+TEST_CASE("the ledger of a drive as text and JSON", "[cli][mount]")
+{
+    if (!canMount())
+        return;
+    TestFolder t;
+    TmpfsMount drive(t / "drive");
+    writeAll(drive.path() + "/film", std::string(3 << 20, 'x'));
+    const auto text = kurvoctl("ledger '" + drive.path() + "'");
+    CHECK(text.status == 0);
+    for (const auto* words : {"capacity", "Seen", "Deleted, still held open", "Not explained"})
+        CHECK(text.out.find(words) != std::string::npos);
+    const auto ledger = json::parse(kurvoctl("ledger --json '" + drive.path() + "'").out);
+    CHECK(ledger["mount_point"] == drive.path());
+    CHECK(ledger["used_bytes"].get<std::uint64_t>() >= 3u << 20);
+    std::uint64_t sum = 0;
+    for (const auto& line : ledger["lines"]) {
+        CHECK(line["part"].is_string());
+        CHECK(line["evidence"].is_string());
+        sum += line["bytes"].is_null() ? 0 : line["bytes"].get<std::uint64_t>();
+    }
+    CHECK(sum == ledger["used_bytes"].get<std::uint64_t>());
+    // Any folder stands for the drive it lies on.
+    std::filesystem::create_directories(drive.path() + "/sub");
+    CHECK(json::parse(kurvoctl("ledger --json '" + drive.path() + "/sub'").out)["mount_point"] == drive.path());
+    CHECK(kurvoctl("ledger '" + (t / "gone") + "'").status == 3);
+    CHECK(kurvoctl("ledger").status == 2);
+}
+
+TEST_CASE("the helper answers requests and nothing else", "[cli]")
+{
+    TestFolder t;
+    t.file("place/a", 5000);
+    const auto request = t.text("request", encodeRequest({{t / "place"}, {}}));
+    const auto shell = [&](const std::string& from) {
+        const int ran =
+            std::system(fmt::format("{} helper <'{}' >'{}' 2>'{}'", KURVOCTL, from, t / "answer", t / "err").c_str());
+        return WEXITSTATUS(ran);
+    };
+    CHECK(shell(request) == 0);
+    const UniqueFd file(::open((t / "answer").c_str(), O_RDONLY | O_CLOEXEC));
+    const auto answer = readAnswer(file.get(), {{t / "place"}, {}});
+    REQUIRE(answer);
+    REQUIRE(answer->size() == 1);
+    CHECK(answer->front().tree->apparent(rootNode) == 5000);
+
+    CHECK(shell(t.text("rubbish", "scan / please")) == 2);
+    CHECK(readAll(t / "answer").empty());
+    CHECK(readAll(t / "err").find("no request") != std::string::npos);
+    CHECK(shell(t.text("empty", "")) == 2);
+}
+
+TEST_CASE("all mounts are listed with why a mount is no drive", "[cli][mount]")
+{
+    const auto drives = kurvoctl("drives --json");
+    const auto all = kurvoctl("drives --all --json");
+    CHECK(all.status == 0);
+    CHECK(std::count(all.out.begin(), all.out.end(), '\n') >= std::count(drives.out.begin(), drives.out.end(), '\n'));
+    std::istringstream lines(all.out);
+    bool pseudo = false;
+    for (std::string line; std::getline(lines, line);)
+        pseudo = pseudo || json::parse(line)["folded_away"] == "pseudo";
+    CHECK(pseudo);
 }

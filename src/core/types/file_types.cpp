@@ -16,6 +16,7 @@ constexpr TypeInfo table[] = {
 #include "core/types/type_table.inc"
 };
 constexpr std::size_t tableSize = std::size(table);
+static_assert(tableSize <= 1024); // NodeStore keeps a type in ten bits
 constexpr std::size_t longestExtension = 10;
 
 /// An extension packed into one number, so that a lookup is one multiplication and, nearly always, one comparison.

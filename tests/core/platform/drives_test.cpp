@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <catch2/catch.hpp>
 
+#include <unistd.h>
+
 #include <algorithm>
 
 #include "core/platform/drives.h"
@@ -98,4 +100,65 @@ TEST_CASE("kinds of device have names", "[drives]")
     CHECK(std::string(deviceKindName(DeviceKind::Removable)) == "removable");
     CHECK(std::string(deviceKindName(DeviceKind::Network)) == "network");
     CHECK(std::string(deviceKindName(DeviceKind::Memory)) == "memory");
+}
+
+TEST_CASE("all mounts are told with why a mount is no drive", "[drives]")
+{
+    const auto mounts = readAllMounts();
+    REQUIRE(mounts);
+    const auto drives = readDrives();
+    CHECK(std::count_if(mounts->begin(), mounts->end(), [](const Drive& d) { return d.folded == FoldedAway::No; }) ==
+          static_cast<std::ptrdiff_t>(drives->size()));
+    for (const auto& mount : *mounts)
+        if (mount.filesystem == "proc")
+            CHECK(mount.folded == FoldedAway::Pseudo);
+    CHECK(foldedAwayName(FoldedAway::No) == std::string());
+    CHECK(foldedAwayName(FoldedAway::NoAnswer) == std::string("no answer"));
+}
+
+TEST_CASE("mounts below a place, and the folder they cover", "[drives][mount]")
+{
+    if (!canMount())
+        return;
+    TestFolder t;
+    t.file("place/covered/below", 1000);
+    TmpfsMount outer(t / "place/outer");
+    TmpfsMount inner(t / "place/outer/inner");
+    TmpfsMount cover(t / "place/covered");
+    const auto below = mountsBelow(t / "place");
+    REQUIRE(below);
+    std::vector<std::string> paths;
+    for (const auto& mount : *below) {
+        CHECK(mount.filesystem == "tmpfs");
+        paths.push_back(mount.path);
+    }
+    std::sort(paths.begin(), paths.end());
+    CHECK(paths == std::vector<std::string>{cover.path(), outer.path(), inner.path()});
+    CHECK(mountsBelow(t / "place/outer/inner")->empty());
+
+    const auto top = mountPointOf(t.path());
+    REQUIRE(top);
+    const auto view = openWithoutMountsOnTop(*top);
+    REQUIRE(view);
+    const auto covered = (t / "place/covered/below").substr(*top == "/" ? 1 : top->size() + 1);
+    CHECK(::faccessat(view->get(), covered.c_str(), F_OK, 0) == 0);
+    CHECK(::access((t / "place/covered/below").c_str(), F_OK) != 0);
+    const auto status = asNobody([&] { return !openWithoutMountsOnTop(*top); });
+    CHECK(status == 0);
+}
+
+TEST_CASE("a filesystem tells its inodes and what it shows", "[drives][mount]")
+{
+    if (!canMount())
+        return;
+    TestFolder t;
+    TmpfsMount drive(t / "drive");
+    const auto before = readFilesystemFacts(drive.path());
+    REQUIRE(before);
+    CHECK(before->type == "tmpfs");
+    CHECK(before->shownPart == "/");
+    for (int i = 0; i < 10; ++i)
+        writeAll(drive.path() + "/f" + std::to_string(i), "x");
+    CHECK(readFilesystemFacts(drive.path())->inodesUsed == before->inodesUsed + 10);
+    CHECK_FALSE(readFilesystemFacts(t / "gone"));
 }
