@@ -62,6 +62,8 @@ public:
                 tags << QObject::tr("other drive");
             else if (tree.store().has(node, FlagUnreadable))
                 tags << QObject::tr("not read");
+            else if (tree.store().has(node, FlagUnfinished))
+                tags << QObject::tr("not reached");
         }
         const auto tagFont = fontOf(11);
         const QFontMetrics tagMetrics(tagFont);

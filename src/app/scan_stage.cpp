@@ -312,11 +312,10 @@ void ScanStage::fillRecent()
     auto* menu = recent_->menu();
     menu->clear();
     const auto paths = settings_.value("scan/recent").toStringList();
-    for (const auto& path : paths)
-        menu->addAction(cutMiddle(path, menu->font(), 420), this,
-                        [this, path] { scan(QByteArray::fromPercentEncoding(path.toLatin1()).toStdString()); })
-            ->setText(
-                cutMiddle(toText(QByteArray::fromPercentEncoding(path.toLatin1()).toStdString()), menu->font(), 420));
+    for (const auto& encoded : paths) {
+        const auto path = QByteArray::fromPercentEncoding(encoded.toLatin1()).toStdString();
+        menu->addAction(cutMiddle(toText(path), menu->font(), 420), this, [this, path] { scan(path); });
+    }
     if (paths.isEmpty())
         menu->addAction(tr("No folder was scanned yet"))->setEnabled(false);
 }

@@ -181,6 +181,8 @@ private:
     void sayWhatIsMissing(const Place& place, const ScanResult& found);
     void startRescan(Place& place, const std::vector<std::string>& folders);
     void putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, std::function<void()> done);
+    void startReading(const Place& target);
+    void readNext();
     void takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vector<HelperScan>> answer);
     void offerTerminal(const std::shared_ptr<RightsJob>& job);
     void lookForAnswer();
@@ -206,6 +208,7 @@ private:
     std::vector<std::shared_ptr<ScanJob>> scans_;
     QTimer growth_;
     std::shared_ptr<RightsJob> rightsJob_;
+    std::vector<std::uint64_t> rightsQueue_; ///< places whose turn comes after it
     std::vector<std::string> helperCommand_;
     QTimer answerWatch_; ///< while a file from a terminal is waited for
     std::shared_ptr<PlanJob> planJob_;

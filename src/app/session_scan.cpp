@@ -223,8 +223,8 @@ void Session::finishScan(const std::shared_ptr<ScanJob>& job, std::shared_ptr<Re
     saveSnapshot(shown);
     emit scansChanged();
     emit scanEnded(shown->id, true);
-    if (job->withRights && shown == place() && shown->tree->sums(rootNode).unreadable > 0)
-        readWithRights();
+    if (job->withRights && shown->tree->sums(rootNode).unreadable > 0)
+        startReading(*shown);
 }
 
 void Session::sayWhatIsMissing(const Place& place, const ScanResult& found)
@@ -234,6 +234,11 @@ void Session::sayWhatIsMissing(const Place& place, const ScanResult& found)
                                    [](const Unreadable& u) { return u.sysError == ETIMEDOUT; });
     if (found.driveGone)
         say(tr("The drive of %1 does not answer any more. What was found until then is shown, and kept as a partial "
+               "snapshot.")
+                .arg(name),
+            Severity::Problem);
+    else if (found.outOfMemory)
+        say(tr("There is no memory to hold more of %1. What was found until then is shown, and kept as a partial "
                "snapshot.")
                 .arg(name),
             Severity::Problem);
@@ -491,12 +496,24 @@ void Session::readWithRights()
     auto* p = place();
     if (!p || p->fromSnapshot || p->isGrowing() || rightsJob_)
         return;
-    auto job = std::make_shared<RightsJob>();
-    job->placeId = p->id;
-    job->request.paths = notReadFolders(*p);
-    job->request.exclude = p->options.exclude;
-    if (job->request.paths.empty())
+    if (notReadFolders(*p).empty())
         return say(tr("Nothing is left here that administrator rights would help with."));
+    startReading(*p);
+}
+
+/// One place after the other: nobody can answer two questions for a password at once.
+void Session::startReading(const Place& target)
+{
+    if (rightsJob_) {
+        rightsQueue_.push_back(target.id);
+        return;
+    }
+    auto job = std::make_shared<RightsJob>();
+    job->placeId = target.id;
+    job->request.paths = notReadFolders(target);
+    job->request.exclude = target.options.exclude;
+    if (job->request.paths.empty())
+        return readNext();
     rightsJob_ = job;
     emit rightsChanged();
     runAsync(
@@ -520,6 +537,16 @@ void Session::readWithRights()
         });
 }
 
+void Session::readNext()
+{
+    while (!rightsJob_ && !rightsQueue_.empty()) {
+        const auto id = rightsQueue_.front();
+        rightsQueue_.erase(rightsQueue_.begin());
+        if (const auto* next = stillOpen(id))
+            startReading(*next);
+    }
+}
+
 void Session::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vector<HelperScan>> answer)
 {
     if (!answer && answer.error().kind == ErrorKind::Unsupported)
@@ -527,8 +554,10 @@ void Session::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vect
     answerWatch_.stop();
     rightsJob_.reset();
     emit rightsChanged();
-    if (!answer)
+    if (!answer) {
+        rightsQueue_.clear(); // who refused once is not asked again
         return say(QString::fromStdString(answer.error().sentence), Severity::Warning);
+    }
     std::size_t failed = 0;
     std::string problem;
     for (const auto& scan : *answer)
@@ -540,6 +569,7 @@ void Session::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vect
     if (failed > 0)
         say(QString::fromStdString(problem), Severity::Warning);
     const auto count = answer->size();
+    readNext();
     if (count == 0)
         return;
     putIn(job->placeId, std::move(*answer), [this, job, count] {
@@ -558,6 +588,7 @@ void Session::stopReadingWithRights()
     if (!rightsJob_)
         return;
     rightsJob_->stop.request_stop();
+    rightsQueue_.clear();
     answerWatch_.stop();
     rightsJob_.reset();
     emit rightsChanged();
@@ -602,8 +633,9 @@ void Session::offerTerminal(const std::shared_ptr<RightsJob>& job)
 void Session::lookForAnswer()
 {
     const auto job = rightsJob_;
+    answerWatch_.stop(); // until this look has ended
     if (!job)
-        return answerWatch_.stop();
+        return;
     runAsync(
         this,
         [path = joinPath(folders_.data, "helper-answer"), request = job->request] {
@@ -620,8 +652,12 @@ void Session::lookForAnswer()
             return answer;
         },
         [this, job](const std::shared_ptr<std::optional<Result<std::vector<HelperScan>>>>& answer) {
-            if (rightsJob_ == job && answer->has_value())
+            if (rightsJob_ != job)
+                return;
+            if (answer->has_value())
                 takeAnswer(job, std::move(**answer));
+            else
+                answerWatch_.start();
         });
 }
 

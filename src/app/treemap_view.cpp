@@ -135,6 +135,8 @@ void TreemapView::paintEvent(QPaintEvent* e)
         const auto& store = place->tree->store();
         const auto text =
             store.has(place->focus, FlagUnreadable)         ? tr("This folder could not be read with your permissions.")
+            : place->isGrowing()                            ? tr("Nothing with a size was found here yet.")
+            : store.has(place->focus, FlagUnfinished)       ? tr("The scan was stopped before it came here.")
             : place->tree->countChildren(place->focus) == 0 ? tr("This folder is empty.")
                                                             : tr("Everything in here has no size by this measure.");
         painter.drawText(rect(), Qt::AlignCenter, text);

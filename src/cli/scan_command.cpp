@@ -56,7 +56,11 @@ int runScan(const ScanArguments& arguments)
         else
             printText(*result);
         reportUnreadable(*result);
-        if (result->stopped)
+        if (result->driveGone)
+            complain("The drive does not answer any more; the figures are partial.");
+        else if (result->outOfMemory)
+            complain("There is no memory to hold more entries; the figures are partial.");
+        else if (result->stopped)
             complain("Stopped before the end; the figures are partial.");
         if (!arguments.save.empty()) {
             auto saved = writeSnapshot(arguments.save, describeScan(*result), *result->tree);

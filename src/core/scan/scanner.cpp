@@ -6,6 +6,8 @@
 #include <algorithm>
 #include <cerrno>
 #include <chrono>
+#include <new>
+#include <system_error>
 
 #include "core/base/figures.h"
 #include "core/base/patience.h"
@@ -65,8 +67,10 @@ Result<ScanResult> scan(const std::string& path, const ScanOptions& options, std
     return scanOpenFolder(std::move((*root)->folder), (*root)->path, options, stop, progress);
 }
 
-Result<ScanResult> scanOpenFolder(UniqueFd folder, const std::string& path, const ScanOptions& options,
-                                  std::stop_token stop, ScanProgress* progress)
+namespace {
+
+Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const ScanOptions& options, std::stop_token stop,
+                            ScanProgress* progress)
 {
     const auto begin = std::chrono::steady_clock::now();
     EntryStat rootStat;
@@ -83,19 +87,36 @@ Result<ScanResult> scanOpenFolder(UniqueFd folder, const std::string& path, cons
     ScanProgress& reported = progress ? *progress : unseen;
     const auto walk = std::make_shared<Walk>(store, options, stop, reported);
     walk->run(std::move(folder), rootStat);
-    store->seal();
     if (walk->tooMany)
         return Error{ErrorKind::Unsupported, path, 0,
                      displayText(path) + " has more than 4 billion entries, which is more than one scan can hold. "
                                          "Scan its folders one by one."};
-
+    walk->releaseReserve();
+    store->seal();
     result.tree = std::make_shared<FileTree>(std::move(store));
     result.unreadable = reported.unreadable();
     result.unreadableList = std::move(walk->unreadableList);
     result.driveGone = walk->driveGone;
-    result.stopped = stop.stop_requested() || walk->driveGone;
+    result.outOfMemory = walk->outOfMemory;
+    result.stopped = stop.stop_requested() || walk->driveGone || walk->outOfMemory;
     result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     return result;
+}
+
+} // namespace
+
+Result<ScanResult> scanOpenFolder(UniqueFd folder, const std::string& path, const ScanOptions& options,
+                                  std::stop_token stop, ScanProgress* progress)
+{
+    try {
+        return scanFrom(std::move(folder), path, options, stop, progress);
+    } catch (const std::bad_alloc&) {
+    } catch (const std::system_error&) { // no thread could be started
+    }
+    return Error{ErrorKind::System, path, ENOMEM,
+                 "There is not enough memory to scan " + displayText(path) +
+                     ". Close other programs, or scan one of its "
+                     "folders."};
 }
 
 } // namespace kurvo

@@ -76,6 +76,7 @@ struct ScanResult {
     std::vector<Unreadable> unreadableList; ///< the first 10,000 of them, by path
     bool stopped = false;                   ///< ended early: folders with FlagUnfinished were not read
     bool driveGone = false;                 ///< ended early because the drive failed or was taken away
+    bool outOfMemory = false;               ///< ended early because there was no memory to hold more
     double seconds = 0;                     ///< wall time
     std::int64_t started = 0;               ///< UTC seconds
 };

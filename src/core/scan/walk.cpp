@@ -12,7 +12,9 @@
 #include <cstdio>
 #include <cstring>
 #include <iterator>
+#include <new>
 #include <optional>
+#include <system_error>
 #include <thread>
 
 #include "core/base/text.h"
@@ -69,6 +71,8 @@ Walk::Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_toke
     openLimit_ = static_cast<int>(std::clamp<rlim_t>(descriptors / 4, 4, 512));
     const auto most = static_cast<unsigned>(std::clamp<rlim_t>(descriptors / 8, 1, 256));
     mostThreads_ = std::min(options_.threads != 0 ? options_.threads : 32u, most);
+    constexpr std::size_t forTheEnd = std::size_t{48} << 20;
+    reserve_.reset(std::malloc(forTheEnd));
     const std::lock_guard lock(progress_.mutex_);
     progress_.store_ = store_;
 }
@@ -99,7 +103,14 @@ void Walk::addWorkers(unsigned count)
     for (unsigned i = 0; i < count; ++i) {
         auto worker = std::make_shared<Worker>(*store_);
         worker->lastMove = std::chrono::steady_clock::now();
-        worker->thread = std::thread([self = shared_from_this(), worker] { self->work(*worker); });
+        workers_.reserve(workers_.size() + 1);
+        try {
+            worker->thread = std::thread([self = shared_from_this(), worker] { self->work(*worker); });
+        } catch (const std::system_error&) {
+            if (workers_.empty())
+                throw; // not even one
+            break;
+        }
         workers_.push_back(std::move(worker));
     }
     progress_.threads_ = static_cast<unsigned>(workers_.size());
@@ -127,6 +138,8 @@ void Walk::control()
 /// of drive: the same disk answers from memory the second time.
 void Walk::adapt(std::chrono::nanoseconds elapsed)
 {
+    if (options_.threads != 0 || workers_.size() >= mostThreads_)
+        return;
     std::int64_t awake = 0;
     for (const auto& worker : workers_) {
         const auto now = awakeTime(worker->tid);
@@ -137,7 +150,7 @@ void Walk::adapt(std::chrono::nanoseconds elapsed)
     }
     const auto count = static_cast<unsigned>(workers_.size());
     const bool waiting = awake < elapsed.count() * count * 6 / 10;
-    if (options_.threads == 0 && waiting && !someoneIdle_ && open_ > count && count < mostThreads_)
+    if (waiting && !someoneIdle_ && open_ > count)
         addWorkers(std::min(count, mostThreads_ - count));
 }
 
@@ -201,7 +214,7 @@ void Walk::work(Worker& worker)
         }
         if (isEnding())
             store_->addFlags(worker.item.node, FlagUnfinished);
-        else if (!readFolder(worker))
+        else if (!tryReadFolder(worker))
             return; // left behind: nothing here may be touched any more
         worker.item = {};
         worker.folder = {};
@@ -279,6 +292,23 @@ UniqueFd Walk::openItem(const Item& item, int& error) const
         if (attempt == 50 || (error != EMFILE && error != ENFILE))
             return fd;
         std::this_thread::sleep_for(controlInterval);
+    }
+}
+
+/// Readable until memory runs out: then the scan ends with what it has.
+bool Walk::tryReadFolder(Worker& worker)
+{
+    try {
+        return readFolder(worker);
+    } catch (const std::bad_alloc&) {
+        if (!enter(worker, State::Reading, State::Writing) && worker.state == State::LeftBehind)
+            return false;
+        ending_ = true;
+        outOfMemory = true;
+        worker.entries = {};
+        worker.listed = {};
+        store_->addFlags(worker.item.node, FlagUnfinished);
+        return true;
     }
 }
 

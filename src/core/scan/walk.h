@@ -4,6 +4,7 @@
 
 #include <sys/types.h>
 
+#include <cstdlib>
 #include <deque>
 #include <set>
 #include <thread>
@@ -38,6 +39,10 @@ public:
     std::vector<Unreadable> unreadableList;
     std::atomic<bool> tooMany{false};   ///< the 32-bit ids ran out
     std::atomic<bool> driveGone{false}; ///< the device fails, or too much of it does not answer
+
+    std::atomic<bool> outOfMemory{false};
+    /// Gives back what was kept for the end, for summing up when memory is short.
+    void releaseReserve() { reserve_.reset(); }
 
 private:
     struct Item {
@@ -88,6 +93,7 @@ private:
     bool take(Worker& worker);
     void share(Worker& worker);
     bool readFolder(Worker& worker);
+    bool tryReadFolder(Worker& worker);
     UniqueFd openItem(const Item& item, int& error) const;
     UniqueFd openFromRoot(NodeId node, int& error) const;
     bool readEntries(Worker& worker);
@@ -111,6 +117,10 @@ private:
     unsigned mostThreads_ = 32;
     std::shared_ptr<std::atomic<int>> openFolders_ = std::make_shared<std::atomic<int>>(0);
 
+    struct FreeDelete {
+        void operator()(void* memory) const { std::free(memory); }
+    };
+    std::unique_ptr<void, FreeDelete> reserve_;    ///< never touched
     std::vector<std::shared_ptr<Worker>> workers_; ///< the controller's own
     unsigned leftBehind_ = 0;
     std::atomic<bool> ending_{false};

@@ -14,6 +14,11 @@ namespace {
 
 constexpr std::int64_t timeBias = std::int64_t{1} << 33; // packed dates reach from 1697 to 2242
 
+bool timeFits(const EntryStat& stat)
+{
+    return stat.modified >= -timeBias && stat.modified < timeBias;
+}
+
 template <typename T>
 T* zeroedTable(std::size_t entries)
 {
@@ -40,14 +45,14 @@ NodeStore::NodeStore(std::string_view rootPath)
 
 NodeStore::~NodeStore()
 {
-    for (std::uint32_t i = 0; i <= (size_ - 1) >> chunkBits; ++i)
-        delete chunks_[i];
-    for (std::uint32_t i = 0; i <= (folderCount_ - 1) >> folderChunkBits; ++i)
-        delete folders_[i];
-    for (std::uint32_t i = 0; wideCount_ > 0 && i <= (wideCount_ - 1) >> wideChunkBits; ++i)
-        delete[] wide_[i];
-    for (std::uint32_t i = 0; i < nameChunks_; ++i)
-        std::free(names_[i]);
+    const auto release = [](const auto& table, std::size_t entries, const auto& drop) {
+        for (std::size_t i = 0; i < entries && table[i]; ++i)
+            drop(table[i]);
+    };
+    release(chunks_, 1u << (32 - chunkBits), [](Chunk* chunk) { delete chunk; });
+    release(folders_, 1u << (32 - folderChunkBits), [](FolderChunk* chunk) { delete chunk; });
+    release(wide_, 1u << (32 - wideChunkBits), [](Wide* records) { delete[] records; });
+    release(names_, nameChunks_, [](char* names) { std::free(names); });
 }
 
 std::uint64_t NodeStore::storeName(std::string_view name, NameWriter& writer)
@@ -102,28 +107,16 @@ std::uint16_t NodeStore::deviceIndex(std::uint64_t device)
     return static_cast<std::uint16_t>(deviceCount_++);
 }
 
-std::uint32_t NodeStore::newWide(const Wide& record)
-{
-    const std::lock_guard lock(mutex_);
-    auto*& records = wide_[wideCount_ >> wideChunkBits];
-    if (!records)
-        records = new Wide[1u << wideChunkBits];
-    wideAt(wideCount_) = record;
-    return wideCount_++;
-}
-
-std::uint64_t NodeStore::put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, NameWriter& writer)
+void NodeStore::prepare(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, Prepared& prepared)
 {
     const auto& stat = entry.stat;
-    auto& c = chunk(node);
-    const auto r = row(node);
-    std::uint32_t flags = entry.flags | static_cast<std::uint32_t>(stat.kind);
+    auto& flags = prepared.flags;
+    flags = entry.flags | static_cast<std::uint32_t>(stat.kind);
     if (parent != noNode && (has(parent, FlagHidden) || entry.name.starts_with('.')))
         flags |= FlagHidden;
     const bool isFolder = stat.kind == EntryKind::Folder;
     if (!isFolder && stat.links > 1) {
         flags |= FlagLinked;
-        const std::lock_guard lock(mutex_);
         const auto [place, isNew] =
             linkIndex_.try_emplace({stat.device, stat.inode}, static_cast<std::uint32_t>(linkSets_.size()));
         if (isNew)
@@ -135,28 +128,56 @@ std::uint64_t NodeStore::put(NodeId node, NodeId parent, const NewNode& entry, F
         set.links = std::max(set.links, stat.links);
         linkPairs_.emplace_back(place->second, node);
     }
-
-    const auto offset = storeName(entry.name, writer);
-    const auto owner = ownerIndex(stat.uid, writer);
-    const bool timeFits = stat.modified >= -timeBias && stat.modified < timeBias;
     constexpr std::uint64_t narrow = std::numeric_limits<std::uint32_t>::max();
-    const bool nameFits = offset >= c.nameBase && offset - c.nameBase <= narrow;
-    auto size = static_cast<std::uint32_t>(isFolder ? folder : stat.size);
-    if ((!isFolder && stat.size > narrow) || stat.blocks > narrow || stat.inode >> 40 != 0 || !timeFits || !nameFits ||
-        owner == wideOwner) {
+    const auto base = chunk(node).nameBase;
+    const bool nameFits = prepared.name >= base && prepared.name - base <= narrow;
+    if ((!isFolder && stat.size > narrow) || stat.blocks > narrow || stat.inode >> 40 != 0 || !timeFits(stat) ||
+        !nameFits || prepared.owner == wideOwner) {
         flags |= FlagWide;
-        size = newWide({stat.size, stat.blocks, stat.inode, offset, stat.modified, stat.modifiedNs, stat.uid, folder});
+        auto*& records = wide_[wideCount_ >> wideChunkBits];
+        if (!records)
+            records = new Wide[1u << wideChunkBits];
+        prepared.wide = wideCount_++;
+        wideAt(prepared.wide) = {stat.size,     stat.blocks,     stat.inode, prepared.name,
+                                 stat.modified, stat.modifiedNs, stat.uid,   folder};
     }
+}
 
-    c.modified[r] = timeFits ? (static_cast<std::uint64_t>(stat.modified + timeBias) << 30) | stat.modifiedNs : 0;
+std::uint64_t NodeStore::put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder,
+                             const Prepared& prepared)
+{
+    const auto& stat = entry.stat;
+    auto& c = chunk(node);
+    const auto r = row(node);
+    const bool isWide = (prepared.flags & FlagWide) != 0;
+    c.modified[r] = timeFits(stat) ? (static_cast<std::uint64_t>(stat.modified + timeBias) << 30) | stat.modifiedNs : 0;
     c.parent[r] = parent;
-    c.nameLow[r] = static_cast<std::uint32_t>(offset - c.nameBase);
+    c.nameLow[r] = static_cast<std::uint32_t>(prepared.name - c.nameBase);
     c.inodeLow[r] = static_cast<std::uint32_t>(stat.inode);
     c.inodeHigh[r] = static_cast<std::uint8_t>(stat.inode >> 32);
-    c.size[r] = size;
+    c.size[r] = isWide                           ? prepared.wide
+                : stat.kind == EntryKind::Folder ? folder
+                                                 : static_cast<std::uint32_t>(stat.size);
     c.blocks[r] = static_cast<std::uint32_t>(stat.blocks);
-    c.facts[r] = flags | (entry.type & typeMask) << flagBits | owner << ownerShift;
-    return (flags & (FlagDoor | FlagLinkedAgain)) != 0 ? 0 : stat.blocks * 512;
+    c.facts[r] = prepared.flags | (entry.type & typeMask) << flagBits | prepared.owner << ownerShift;
+    return (prepared.flags & (FlagDoor | FlagLinkedAgain)) != 0 ? 0 : stat.blocks * 512;
+}
+
+/// With the lock held: chunks for so many more rows.
+void NodeStore::makeRoom(std::uint32_t nodes, std::uint32_t folders)
+{
+    for (auto i = size_ >> chunkBits; nodes > 0 && i <= (size_ + nodes - 1) >> chunkBits; ++i)
+        if (!chunks_[i]) {
+            chunks_[i] = new Chunk; // not zeroed: rows that are never used are never touched
+            // Threads write names into chunks of their own, of which some are older: half the reach is for them.
+            const auto now = std::uint64_t{nameChunks_} << nameChunkBits;
+            constexpr auto back = std::uint64_t{1} << 31;
+            chunks_[i]->nameBase = now > back ? now - back : 0;
+        }
+    for (auto i = folderCount_ >> folderChunkBits; folders > 0 && i <= (folderCount_ + folders - 1) >> folderChunkBits;
+         ++i)
+        if (!folders_[i])
+            folders_[i] = new FolderChunk;
 }
 
 NodeStore::Appended NodeStore::append(NodeId folder, std::span<const NewNode> children, NameWriter& writer)
@@ -164,6 +185,17 @@ NodeStore::Appended NodeStore::append(NodeId folder, std::span<const NewNode> ch
     const auto count = static_cast<std::uint32_t>(children.size());
     const auto folders = static_cast<std::uint32_t>(std::count_if(
         children.begin(), children.end(), [](const NewNode& n) { return n.stat.kind == EntryKind::Folder; }));
+    auto& prepared = writer.prepared_;
+    constexpr std::size_t ordinary = 8192;
+    if (prepared.capacity() > ordinary)
+        prepared = {};
+    prepared.assign(count, {});
+    for (std::uint32_t i = 0; i < count; ++i) {
+        prepared[i].name = storeName(children[i].name, writer);
+        prepared[i].owner = ownerIndex(children[i].stat.uid, writer);
+    }
+
+    // Everything that needs memory comes before the rows are taken: either all children are there, or none.
     NodeId first = 0;
     FolderIndex nextFolder = 0;
     {
@@ -172,19 +204,25 @@ NodeStore::Appended NodeStore::append(NodeId folder, std::span<const NewNode> ch
             return {};
         first = size_;
         nextFolder = folderCount_;
-        size_ += count;
-        folderCount_ += folders;
-        for (auto i = first >> chunkBits; count > 0 && i <= (size_ - 1) >> chunkBits; ++i)
-            if (!chunks_[i]) {
-                chunks_[i] = new Chunk; // not zeroed: rows that are never used are never touched
-                // Threads write names into chunks of their own, of which some are older: half the reach is for them.
-                const auto now = std::uint64_t{nameChunks_} << nameChunkBits;
-                constexpr auto back = std::uint64_t{1} << 31;
-                chunks_[i]->nameBase = now > back ? now - back : 0;
+        const auto wideBefore = wideCount_;
+        const auto pairsBefore = linkPairs_.size();
+        const auto setsBefore = linkSets_.size();
+        try {
+            makeRoom(count, folders);
+            inFlight_.reserve(inFlight_.size() + 1);
+            FolderIndex at = nextFolder;
+            for (std::uint32_t i = 0; i < count; ++i) {
+                const bool isFolder = children[i].stat.kind == EntryKind::Folder;
+                prepare(first + i, folder, children[i], at, prepared[i]);
+                at += isFolder ? 1 : 0;
             }
-        for (auto i = nextFolder >> folderChunkBits; folders > 0 && i <= (folderCount_ - 1) >> folderChunkBits; ++i)
-            if (!folders_[i])
-                folders_[i] = new FolderChunk;
+        } catch (...) {
+            wideCount_ = wideBefore;
+            linkPairs_.resize(pairsBefore);
+            std::erase_if(linkIndex_, [setsBefore](const auto& link) { return link.second >= setsBefore; });
+            linkSets_.resize(setsBefore);
+            throw;
+        }
         FolderIndex at = nextFolder;
         for (const auto& child : children)
             if (child.stat.kind == EntryKind::Folder) {
@@ -192,12 +230,13 @@ NodeStore::Appended NodeStore::append(NodeId folder, std::span<const NewNode> ch
                 deviceRow(at++) = deviceIndex(child.stat.device);
             }
         inFlight_.push_back(first);
+        size_ += count;
+        folderCount_ += folders;
     }
     Appended done{first, 0};
     for (std::uint32_t i = 0; i < count; ++i) {
-        const bool isFolder = children[i].stat.kind == EntryKind::Folder;
-        done.diskBytes += put(first + i, folder, children[i], nextFolder, writer);
-        nextFolder += isFolder ? 1 : 0;
+        done.diskBytes += put(first + i, folder, children[i], nextFolder, prepared[i]);
+        nextFolder += children[i].stat.kind == EntryKind::Folder ? 1 : 0;
     }
     if (folder != noNode)
         __atomic_store_n(&childrenRow(folderIndex(folder)), std::uint64_t{first} << 32 | count, __ATOMIC_RELAXED);
@@ -220,8 +259,12 @@ void NodeStore::setRoot(const EntryStat& stat, NameWriter& writer)
     root.name = path;
     root.stat = stat;
     root.stat.kind = EntryKind::Folder;
-    put(rootNode, noNode, root, 0, writer);
+    Prepared prepared;
+    prepared.name = storeName(path, writer);
+    prepared.owner = ownerIndex(stat.uid, writer);
     const std::lock_guard lock(mutex_);
+    prepare(rootNode, noNode, root, 0, prepared);
+    put(rootNode, noNode, root, 0, prepared);
     deviceRow(0) = deviceIndex(stat.device);
 }
 

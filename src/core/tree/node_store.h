@@ -78,7 +78,15 @@ public:
 
     private:
         friend class NodeStore;
+        /// What an entry needs in the tables beside the columns.
+        struct Prepared {
+            std::uint64_t name = 0;
+            std::uint32_t owner = 0;
+            std::uint32_t wide = 0;
+            std::uint32_t flags = 0;
+        };
         NodeStore& store_;
+        std::vector<Prepared> prepared_;
         char* at_ = nullptr;
         std::size_t left_ = 0;
         std::uint64_t offset_ = 0;
@@ -92,7 +100,7 @@ public:
         NodeId first = noNode;       ///< noNode when the 32-bit ids are used up (more than 4 billion entries)
         std::uint64_t diskBytes = 0; ///< of the children themselves; doors and links met before add nothing
     };
-    /// Appends all children of `folder` at once.
+    /// Appends all children of `folder` at once; all or, when it throws std::bad_alloc, none.
     Appended append(NodeId folder, std::span<const NewNode> children, NameWriter& writer);
     void addFlags(NodeId node, std::uint16_t flags)
     {
@@ -227,12 +235,15 @@ private:
     Wide& wideAt(std::uint32_t i) const { return wide_[i >> wideChunkBits][i & ((1u << wideChunkBits) - 1)]; }
     const Wide& wide(NodeId node) const { return wideAt(chunk(node).size[row(node)]); }
 
+    using Prepared = NameWriter::Prepared;
+    /// With the lock held: gets ready all that can fail for want of memory.
+    void prepare(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, Prepared& prepared);
     /// Returns what the entry adds to the bytes on disk.
-    std::uint64_t put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, NameWriter& writer);
+    std::uint64_t put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, const Prepared& prepared);
+    void makeRoom(std::uint32_t nodes, std::uint32_t folders);
     std::uint64_t storeName(std::string_view name, NameWriter& writer);
     std::uint32_t ownerIndex(std::uint32_t uid, NameWriter& writer);
     std::uint16_t deviceIndex(std::uint64_t device);
-    std::uint32_t newWide(const Wide& record);
 
     mutable std::mutex mutex_; // guards growth: the tables below, sizes, owners, devices, links
     Table<Chunk*> chunks_;

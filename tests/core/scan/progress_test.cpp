@@ -126,6 +126,41 @@ TEST_CASE("64 descriptors are enough for any number of threads", "[scan]")
     }
 }
 
+#if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__) // which need all addresses for themselves
+TEST_CASE("when memory runs out the scan ends with what it has", "[scan]")
+{
+    TestFolder t;
+    for (int i = 0; i < 300; ++i) {
+        const auto folder = t.folder("many/" + std::string(100, 'd') + std::to_string(i));
+        const int at = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+        for (int k = 0; k < 500; ++k)
+            ::close(::openat(at, (std::string(200, 'n') + std::to_string(k)).c_str(), O_CREAT | O_WRONLY | O_CLOEXEC,
+                             0644));
+        ::close(at);
+    }
+    for (const std::uint64_t megabytes : {160u, 180u, 200u}) {
+        const auto status = asNobody([&] {
+            std::ifstream statm("/proc/self/statm");
+            std::uint64_t pages = 0;
+            statm >> pages;
+            const rlim_t most = pages * 4096 + (megabytes << 20);
+            const rlimit limit{most, most};
+            if (::setrlimit(RLIMIT_AS, &limit) != 0)
+                return false;
+            ScanOptions options;
+            options.threads = 2;
+            const auto result = scan(t / "many", options);
+            if (!result)
+                return result.error().sentence.find("not enough memory") != std::string::npos;
+            const auto& sums = result->tree->sums(rootNode);
+            return sums.files == 150000 || (result->outOfMemory && result->stopped && sums.files % 500 == 0);
+        });
+        INFO(megabytes);
+        CHECK(status == 0);
+    }
+}
+#endif
+
 TEST_CASE("folders renamed, swapped for links and deleted at full speed do a scan no harm", "[scan]")
 {
     TestFolder t;
