@@ -8,9 +8,31 @@ install_missing
 build release kurvo-tour
 work=/tmp/skerry-point # it shows in the pictures
 rm -rf "$work"
-trap 'rm -rf "$work"' EXIT
+drive=
+clean() {
+    [ -z "$drive" ] || { kill "$recorder"; wait; umount "$drive/tides" "$drive"; }
+    rm -rf "$work"
+}
+trap clean EXIT
 mkdir -p "$work/home"
 export HOME=$work/home XDG_DATA_HOME=$work/home/data XDG_CONFIG_HOME=$work/home/config XDG_RUNTIME_DIR=$work/home TZ=UTC
 chmod 700 "$work/home"
 unset DISPLAY WAYLAND_DISPLAY
-"$root/build/release/tools/kurvo-tour" "$root/docs/screenshots" "$work"
+if [ "$(id -u)" = 0 ]; then # a stick with something of everything that a ledger explains
+    drive=$work/FIELD
+    mkdir "$drive"
+    truncate -s 900M "$work/stick"
+    mkfs.ext4 -q "$work/stick"
+    mount -o loop "$work/stick" "$drive"
+    mkdir -p "$drive/2026/June" "$drive/tides"
+    for hour in 04 05 06 07; do head -c 60M /dev/urandom >"$drive/2026/June/dawn-$hour.wav"; done
+    head -c 35M /dev/urandom >"$drive/tides/chart-1"
+    mount -t tmpfs tides "$drive/tides"
+    cp "$(command -v sleep)" "$work/recorder"
+    head -c 110M /dev/urandom >"$drive/buffer.raw"
+    "$work/recorder" 600 <"$drive/buffer.raw" &
+    recorder=$!
+    rm "$drive/buffer.raw"
+    sync
+fi
+"$root/build/release/tools/kurvo-tour" "$root/docs/screenshots" "$work" $drive

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// kurvo-tour FOLDER [DATA]: walks through the application with the demo data and writes a picture of each main view.
-// Works on a copy of nothing: DATA (or a folder beside the pictures) is made anew and removed by the caller.
+// kurvo-tour FOLDER [DATA [DRIVE]]: walks through the application with the demo data and writes a picture of each main
+// view; with DRIVE, a place to scan, also one of its ledger. Works on a copy of nothing: DATA (or a folder beside the
+// pictures) is made anew and removed by the caller.
 #include <QApplication>
 #include <QDir>
 #include <QListView>
 #include <QTest>
+#include <QTreeWidget>
 
 #include <fmt/format.h>
 
@@ -26,7 +28,7 @@ class Tour {
 public:
     Tour(QString folder, const std::string& data) : folder_(std::move(folder)), window_(appFolders(true, data)) { }
 
-    int run()
+    int run(const std::string& drive)
     {
         auto& session = window_.session();
         window_.resize(1280, 800);
@@ -73,15 +75,32 @@ public:
         picture("clear-after");
         session.takeBack(0);
         waitFor([&] { return !session.planJob(); });
+        if (!drive.empty())
+            ledger(drive);
         return failed_ ? 3 : 0;
     }
 
 private:
+    void ledger(const std::string& drive)
+    {
+        auto& session = window_.session();
+        session.scanFolder(drive);
+        waitFor([&] { return !session.runningScan(); });
+        window_.setStage(Stage::Explore);
+        settle();
+        QTest::keyClick(&window_, Qt::Key_L, Qt::ControlModifier);
+        auto* dialog = window_.findChild<LedgerDialog*>();
+        waitFor([&] { return dialog && dialog->findChild<QTreeWidget*>("ledgerList")->topLevelItemCount() > 0; });
+        settle();
+        if (dialog)
+            save(dialog->grab(), "ledger");
+    }
     void settle() { QTest::qWait(500); }
-    void picture(const char* name)
+    void picture(const char* name) { save(window_.grab(), name); }
+    void save(const QPixmap& pixels, const char* name)
     {
         const auto path = folder_ + "/" + name + ".png";
-        if (!window_.grab().save(path)) {
+        if (!pixels.save(path)) {
             fmt::print(stderr, "kurvo-tour: could not write {}\n", path.toStdString());
             failed_ = true;
         } else {
@@ -102,11 +121,11 @@ int main(int argc, char** argv)
         qputenv("QT_QPA_PLATFORM", "offscreen");
     QApplication application(argc, argv);
     if (argc < 2) {
-        fmt::print(stderr, "usage: kurvo-tour FOLDER [DATA]\n");
+        fmt::print(stderr, "usage: kurvo-tour FOLDER [DATA [DRIVE]]\n");
         return 2;
     }
     const QString folder = QString::fromLocal8Bit(argv[1]);
     QDir().mkpath(folder);
     const std::string data = argc > 2 ? argv[2] : QDir(folder).absoluteFilePath("data").toStdString();
-    return Tour(folder, data).run();
+    return Tour(folder, data).run(argc > 3 ? argv[3] : "");
 }

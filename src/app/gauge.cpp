@@ -125,8 +125,12 @@ void GaugeBar::paintEvent(QPaintEvent*)
     painter.fillRect(bar, t.emptyBar);
     painter.setBrushOrigin(bar.topLeft());
     const auto all = rects();
-    for (std::size_t i = 0; i < segments_.size(); ++i)
+    for (std::size_t i = 0; i < segments_.size(); ++i) {
         painter.fillRect(all[i], brushOf(segments_[i].fill));
+        // Neighbours of one kind stay apart.
+        if (i > 0 && segments_[i].fill == segments_[i - 1].fill && segments_[i].bytes > 0)
+            painter.fillRect(QRect(all[i].x(), all[i].y(), 1, all[i].height()), t.panel);
+    }
     painter.setPen(t.line);
     painter.drawRect(bar.adjusted(0, 0, -1, -1));
     if (hasFocus()) {

@@ -47,7 +47,6 @@ LedgerDialog::LedgerDialog(Session& session, QWidget* parent)
     list_->setColumnCount(3);
     list_->setHeaderLabels({tr("Part of what is used"), tr("On disk"), tr("How it is known")});
     list_->setTextElideMode(Qt::ElideMiddle);
-    list_->setWordWrap(true);
     list_->header()->setStretchLastSection(true);
     list_->setColumnWidth(0, 260);
     list_->setColumnWidth(1, 90);

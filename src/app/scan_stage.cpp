@@ -20,35 +20,32 @@
 namespace kurvo::app {
 namespace {
 
-/// "last scan 31 May · +18 GiB since 30 April": the newest snapshot of a place on this machine, and how what is used
-/// changed since the whole one before.
+/// " · +18 GiB since 30 April": how what a place holds changed since the whole snapshot before this one.
+QString trendOf(const Catalogue& catalogue, const SnapshotInfo& last)
+{
+    if (last.partial)
+        return {};
+    for (const auto& entry : catalogue.entries) { // newest first
+        const auto& info = entry.info;
+        if (info.place != last.place || info.host != last.host || info.partial || info.taken >= last.taken)
+            continue;
+        const bool grew = last.diskBytes >= info.diskBytes;
+        const auto change = grew ? last.diskBytes - info.diskBytes : info.diskBytes - last.diskBytes;
+        return QObject::tr(" · %1%2 since %3")
+            .arg(grew ? QStringLiteral("+") : QStringLiteral("−"), sizeText(change), whenText(info.taken));
+    }
+    return {};
+}
+
+/// "last scan 31 May" for the newest snapshot of a place on this machine, with the trend.
 QString lastScanOf(const Catalogue& catalogue, const std::string& place)
 {
     const auto host = hostName();
-    const SnapshotInfo* last = nullptr;
-    for (const auto& entry : catalogue.entries) {
-        const auto& info = entry.info;
-        if (info.place != place || info.host != host)
-            continue;
-        if (!last) {
-            last = &info;
-            if (info.partial)
-                break;
-            continue;
-        }
-        if (info.partial)
-            continue;
-        return QObject::tr("last scan %1").arg(whenText(last->taken)) +
-               QObject::tr(" · %1%2 since %3")
-                   .arg(last->diskBytes >= info.diskBytes ? QStringLiteral("+") : QStringLiteral("−"),
-                        sizeText(last->diskBytes >= info.diskBytes ? last->diskBytes - info.diskBytes
-                                                                   : info.diskBytes - last->diskBytes),
-                        whenText(info.taken));
-    }
-    if (!last)
-        return QObject::tr("never scanned");
-    return QObject::tr("last scan %1").arg(whenText(last->taken)) +
-           (last->partial ? QObject::tr(" (partial)") : QString());
+    for (const auto& entry : catalogue.entries)
+        if (entry.info.place == place && entry.info.host == host)
+            return QObject::tr("last scan %1").arg(whenText(entry.info.taken)) +
+                   (entry.info.partial ? QObject::tr(" (partial)") : QString()) + trendOf(catalogue, entry.info);
+    return QObject::tr("never scanned");
 }
 
 QString foldedText(FoldedAway reason)
@@ -115,7 +112,8 @@ std::vector<CardFacts> sampleCards(const Catalogue& catalogue)
         facts.about =
             QStringLiteral("%1 · %2 · %3")
                 .arg(toText(entry.info.mountPoint), toText(entry.info.filesystem), QObject::tr("sample data"));
-        facts.lastScan = QObject::tr("opens the snapshot of %1").arg(whenText(entry.info.taken));
+        facts.lastScan =
+            QObject::tr("opens the snapshot of %1").arg(whenText(entry.info.taken)) + trendOf(catalogue, entry.info);
         facts.capacity = entry.info.capacity;
         facts.snapshot = entry.path;
         cards.push_back(facts);
