@@ -117,6 +117,14 @@ void TreemapView::outline(QPainter& painter, const Rect& r) const
 
 void TreemapView::paintEvent(QPaintEvent* e)
 {
+    const auto* growing = session_.place() && session_.place()->isGrowing() ? session_.place() : nullptr;
+    if (imageStale_ && growing) {
+        // Not in this event: what is shown first while a scan runs is laid out and painted between others.
+        if (!soon_.isActive())
+            soon_.start();
+        QPainter(this).fillRect(e->rect(), theme().window);
+        return;
+    }
     if (imageStale_) {
         image_ = painted(map_);
         imageStale_ = false;
