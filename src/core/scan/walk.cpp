@@ -322,7 +322,7 @@ bool Walk::readFolder(Worker& worker)
     enter(worker, State::Writing, State::Reading);
     int error = 0;
     auto folder = openItem(worker.item, error);
-    worker.beat.fetch_add(1, std::memory_order_relaxed);
+    worker.stepOn();
     if (worker.state == State::LeftBehind)
         return false;
     worker.folder = std::move(folder);
@@ -353,14 +353,13 @@ bool Walk::readEntries(Worker& worker)
     const int fd = worker.folder.get();
     const auto folder = worker.item.node;
     worker.reader.start(fd);
-    const auto beat = [&worker] { worker.beat.fetch_add(1, std::memory_order_relaxed); };
     for (;;) {
         const auto entry = worker.reader.nextEntry();
         if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
             return false;
         if (!entry.name)
             break;
-        beat();
+        worker.stepOn();
         if (!options_.exclude.empty() && isExcluded(folder, entry.name))
             continue;
         worker.listed.push_back({entry.inode, static_cast<std::uint32_t>(worker.nameBytes.size()), entry.isFolder});
@@ -388,7 +387,7 @@ bool Walk::readEntries(Worker& worker)
         }
         worker.asked.store(name, std::memory_order_release);
         const int error = statEntry(fd, name, entry.stat);
-        beat();
+        worker.stepOn();
         if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
             return false;
         if (error == ENOENT || error == ESTALE)

@@ -63,6 +63,8 @@ private:
     /// Reading: in the kernel, may be left behind by the controller. Writing: changes what all share.
     struct Worker {
         explicit Worker(NodeStore& store) : names(store) { }
+        /// Only the worker itself writes it, so that no locked instruction is needed.
+        void stepOn() { beat.store(beat.load(std::memory_order_relaxed) + 1, std::memory_order_relaxed); }
         NodeStore::NameWriter names;
         FolderReader reader;
         std::deque<Item> queue;

@@ -4,6 +4,8 @@
 #include <xxhash.h>
 
 #include <algorithm>
+#include <system_error>
+#include <thread>
 #include <utility>
 
 #include "core/base/text.h"
@@ -94,24 +96,62 @@ void FileTree::addUp()
             }
 
     sums_.assign(store.folderCount(), {});
+    addFiles();
     // Children have larger ids than their folder: backwards, every folder is complete before it is added to its parent.
     for (NodeId node = store.size(); node-- > 0;) {
-        if (!removed_.empty() && isRemoved(node))
+        if (!store.isFolder(node) || (!removed_.empty() && isRemoved(node)))
             continue;
-        const NodeId above = store.parent(node);
-        if (!store.isFolder(node)) {
-            const bool counts = !store.has(node, FlagLinked) || counted_[store.linkSetOf(node)] == node;
-            sums_[store.folderIndex(above)].addFile(store, node, counts);
-            continue;
-        }
         auto& own = sums_[store.folderIndex(node)];
         own.addSelf(store, node);
-        if (above != noNode) {
+        if (const NodeId above = store.parent(node); above != noNode) {
             auto& sums = sums_[store.folderIndex(above)];
             sums.addBelow(own);
             sums.addFolder(store, node);
         }
     }
+}
+
+/// Adds the files to the folders they are in. The children of a folder follow each other, so that several threads can
+/// each take a stretch of them without meeting in a folder.
+void FileTree::addFiles()
+{
+    const auto& store = *store_;
+    const auto addStretch = [this, &store](NodeId from, NodeId to) {
+        NodeId folder = noNode;
+        FolderSums* sums = nullptr;
+        for (NodeId node = from; node < to; ++node) {
+            if (store.isFolder(node) || (!removed_.empty() && isRemoved(node)))
+                continue;
+            if (store.parent(node) != folder) {
+                folder = store.parent(node);
+                sums = &sums_[store.folderIndex(folder)];
+            }
+            sums->addFile(store, node, !store.has(node, FlagLinked) || counted_[store.linkSetOf(node)] == node);
+        }
+    };
+    constexpr NodeId worthAThread = 200000;
+    const auto threads = std::clamp(std::min(std::thread::hardware_concurrency(), store.size() / worthAThread), 1u, 8u);
+    std::vector<std::thread> team;
+    team.reserve(threads);
+    NodeId from = 1; // the root is no file
+    for (unsigned i = 1; i <= threads && from < store.size(); ++i) {
+        auto to = i == threads ? store.size() : static_cast<NodeId>(std::uint64_t{store.size()} * i / threads);
+        while (to > from && to < store.size() && store.parent(to) == store.parent(to - 1))
+            ++to;
+        bool taken = false;
+        if (i < threads) {
+            try {
+                team.emplace_back(addStretch, from, to);
+                taken = true;
+            } catch (const std::system_error&) { // no thread to be had: it is done here
+            }
+        }
+        if (!taken)
+            addStretch(from, to);
+        from = std::max(from, to);
+    }
+    for (auto& thread : team)
+        thread.join();
 }
 
 std::string_view FileTree::label(NodeId node) const

@@ -129,6 +129,7 @@ private:
         return all.first + all.count <= extent_.nodes ? all : NodeStore::Children{};
     }
     void addUp();
+    void addFiles();
 
     std::shared_ptr<const NodeStore> store_;
     StoreExtent extent_;
