@@ -135,6 +135,7 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
         {Measure::Disk, tr("On disk")}, {Measure::Apparent, tr("Apparent")}, {Measure::Files, tr("Files")}};
     auto* measureLabel = new QLabel(tr("measure"));
     measureLabel->setProperty("role", "small");
+    measureLabel_ = measureLabel;
     bar->addWidget(measureLabel);
     for (const auto& [measure, name] : choices) {
         auto* choice = new QPushButton(name);
@@ -167,6 +168,12 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
         connect(&session_, signal, this, &ExploreStage::refresh);
     connect(&session_, &Session::scansChanged, this, &ExploreStage::refreshState);
     refresh();
+}
+
+void ExploreStage::resizeEvent(QResizeEvent* event)
+{
+    QWidget::resizeEvent(event);
+    measureLabel_->setVisible(width() >= 1050); // the choices speak for themselves
 }
 
 void ExploreStage::refreshState()

@@ -47,11 +47,15 @@ signals:
     void notReadRequested();
     void rescanRequested();
 
+protected:
+    void resizeEvent(QResizeEvent* event) override;
+
 private:
     void refresh();
     void refreshState();
 
     Session& session_;
+    QLabel* measureLabel_ = nullptr;
     QLabel* state_;
     QPushButton* notRead_;
     QPushButton* changed_;

@@ -221,7 +221,8 @@ void MainWindow::watchFoldersInView()
     if (!watcher_.directories().isEmpty())
         watcher_.removePaths(watcher_.directories());
     const auto* place = session_.place();
-    if (!place || place->fromSnapshot || place->isGrowing())
+    // Watching asks the disk, on this thread: only one that answers at once, and that can be watched at all.
+    if (!place || place->fromSnapshot || place->isGrowing() || mayHang(place->info.filesystem))
         return;
     constexpr std::size_t most = 40;
     std::vector<std::string> paths{place->tree->path(place->focus)};

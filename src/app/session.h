@@ -44,8 +44,9 @@ struct ScanJob {
     std::uint64_t placeId = 0; ///< the place that grows with it; 0 as long as there is none
     std::shared_ptr<GrowingTree> growing;
     std::shared_ptr<GrowingFamilies> families;
-    bool looking = false; ///< a look at what grows is being taken
-    bool rescan = false;  ///< one folder of the place `placeId`, read again
+    bool looking = false;          ///< a look at what grows is being taken
+    std::uint64_t seenEntries = 0; ///< at the last look
+    bool rescan = false;           ///< one folder of the place `placeId`, read again
 
     /// Milliseconds it has been at work.
     std::int64_t elapsedMs(std::int64_t nowMs) const

@@ -130,8 +130,11 @@ void Session::growPlaces()
         return growth_.stop();
     for (const auto& job : scans_) {
         const auto store = job->progress->store();
-        if (!store || job->looking || job->rescan || job->about.place.empty() || job->pausedSinceMs != 0)
+        const auto entries = job->progress->entries();
+        if (!store || job->looking || job->rescan || job->about.place.empty() ||
+            (job->placeId != 0 && job->seenEntries == entries)) // paused, or waiting
             continue;
+        job->seenEntries = entries;
         if (!job->growing) {
             job->growing = std::make_shared<GrowingTree>(store);
             job->families = std::make_shared<GrowingFamilies>();

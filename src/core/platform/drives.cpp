@@ -173,6 +173,11 @@ const char* foldedAwayName(FoldedAway reason)
     return "";
 }
 
+bool mayHang(const std::string& filesystem)
+{
+    return contains(networkFilesystems, filesystem) || filesystem.starts_with("fuse");
+}
+
 bool isPseudoFilesystem(const std::string& filesystem)
 {
     return contains(pseudoFilesystems, filesystem);
@@ -252,9 +257,9 @@ Result<std::vector<Drive>> collectMounts(const std::string& mountInfo, const std
         drive.kind = contains(networkFilesystems, drive.filesystem) ? DeviceKind::Network : DeviceKind::Internal;
         drive.name = drive.mountPoint == "/" ? "System drive" : std::string(fileName(drive.mountPoint));
         // Only what can hang is asked on a thread of its own: the many mounts of a container would cost one each.
-        const bool mayHang = drive.kind == DeviceKind::Network || drive.filesystem.starts_with("fuse");
-        const auto answer = mayHang ? askWithin(answerLimit, [place = drive.mountPoint] { return askMount(place); })
-                                    : std::optional(askMount(drive.mountPoint));
+        const auto answer = mayHang(drive.filesystem)
+                                ? askWithin(answerLimit, [place = drive.mountPoint] { return askMount(place); })
+                                : std::optional(askMount(drive.mountPoint));
         if (!answer) {
             drive.folded = FoldedAway::NoAnswer;
             drives.push_back(std::move(drive));

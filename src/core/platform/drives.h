@@ -72,6 +72,9 @@ const char* foldedAwayName(FoldedAway reason);
 /// "internal", "removable", "network", "memory"
 const char* deviceKindName(DeviceKind kind);
 
+/// Filesystems that ask somebody else, who may not answer: network drives and those served by a program (FUSE).
+bool mayHang(const std::string& filesystem);
+
 /// Filesystems that show the kernel's state or another mount's data rather than holding files of their own.
 bool isPseudoFilesystem(const std::string& filesystem);
 

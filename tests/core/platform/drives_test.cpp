@@ -112,6 +112,9 @@ TEST_CASE("all mounts are told with why a mount is no drive", "[drives]")
     for (const auto& mount : *mounts)
         if (mount.filesystem == "proc")
             CHECK(mount.folded == FoldedAway::Pseudo);
+    CHECK(mayHang("nfs4"));
+    CHECK(mayHang("fuse.sshfs"));
+    CHECK_FALSE(mayHang("ext4"));
     CHECK(foldedAwayName(FoldedAway::No) == std::string());
     CHECK(foldedAwayName(FoldedAway::NoAnswer) == std::string("no answer"));
 }
