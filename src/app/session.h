@@ -106,7 +106,7 @@ public:
     /// Something happened in this folder.
     void noteChanged(const std::string& folder);
 
-    // What was not seen
+    // What was not seen (session_rights.cpp)
     /// Reads what could not be read in the current place with administrator rights.
     void readWithRights();
     const RightsJob* rightsJob() const { return rightsJob_.get(); }

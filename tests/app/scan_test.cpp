@@ -18,6 +18,7 @@
 #include "app/words.h"
 #include "core/snapshot/catalogue.h"
 #include "support/mounts.h"
+#include "support/random_tree.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
@@ -418,20 +419,6 @@ TEST_CASE("the tree of an unprivileged scan and its helper is that of root", "[w
         CHECK(status == 0);
         const auto grafted = readSnapshot(snapshot);
         REQUIRE(grafted);
-        const auto list = [](const FileTree& tree) {
-            std::vector<std::string> lines;
-            const auto& s = tree.store();
-            tree.forEachBelow(rootNode, [&](NodeId n) {
-                auto line = tree.path(n);
-                for (const auto number : {tree.disk(n), tree.apparent(n), s.inode(n), s.device(n),
-                                          static_cast<std::uint64_t>(s.modified(n)), std::uint64_t{s.modifiedNs(n)},
-                                          std::uint64_t{s.owner(n)}, std::uint64_t{s.flags(n)}})
-                    line += " " + std::to_string(number);
-                lines.push_back(line);
-            });
-            std::sort(lines.begin(), lines.end());
-            return lines;
-        };
-        CHECK(list(*grafted->tree) == list(*asRoot->tree));
+        CHECK(describe(*grafted->tree) == describe(*asRoot->tree));
     }
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "support/random_tree.h"
 
+#include <algorithm>
 #include <random>
 
 #include "core/types/file_types.h"
@@ -94,6 +95,28 @@ std::shared_ptr<const FileTree> randomTree(std::uint64_t seed)
 {
     std::mt19937_64 random(seed);
     return plant(randomFolder(random, "/random", 0));
+}
+
+std::string describe(const FileTree& tree)
+{
+    std::vector<std::string> lines;
+    const auto& s = tree.store();
+    tree.forEachBelow(rootNode, [&](NodeId n) {
+        auto line = tree.path(n);
+        for (const auto number :
+             {static_cast<std::uint64_t>(s.kind(n)), tree.disk(n), tree.apparent(n), s.ownDisk(n), s.ownApparent(n),
+              s.inode(n), static_cast<std::uint64_t>(s.modified(n)), std::uint64_t{s.modifiedNs(n)},
+              std::uint64_t{s.owner(n)}, s.device(n), std::uint64_t{s.flags(n)}, std::uint64_t{s.type(n)}})
+            line += " " + std::to_string(number);
+        if (s.has(n, FlagLinked) && !s.isFolder(n))
+            line += " links " + std::to_string(s.linkSets()[s.linkSetOf(n)].links);
+        lines.push_back(line);
+    });
+    std::sort(lines.begin(), lines.end());
+    std::string all;
+    for (const auto& line : lines)
+        all += line + "\n";
+    return all;
 }
 
 } // namespace kurvo::test

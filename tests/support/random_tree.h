@@ -31,4 +31,7 @@ std::shared_ptr<const FileTree> plant(const Sapling& root);
 /// Up to a few hundred entries: odd names, hidden ones, empty folders, zero and huge sizes, hard links.
 std::shared_ptr<const FileTree> randomTree(std::uint64_t seed);
 
+/// Everything that a tree says, a line an entry, in an order that does not depend on ids.
+std::string describe(const FileTree& tree);
+
 } // namespace kurvo::test

@@ -14,26 +14,6 @@ using namespace kurvo::test;
 
 namespace {
 
-/// Every entry with all that is known of it, in an order that does not depend on ids.
-std::string describe(const FileTree& tree)
-{
-    std::vector<std::string> lines;
-    const auto& s = tree.store();
-    tree.forEachBelow(rootNode, [&](NodeId n) {
-        auto line = tree.path(n);
-        for (const auto number :
-             {tree.disk(n), tree.apparent(n), s.ownDisk(n), s.inode(n), static_cast<std::uint64_t>(s.modified(n)),
-              std::uint64_t{s.owner(n)}, s.device(n), std::uint64_t{s.flags(n)}, std::uint64_t{s.type(n)}})
-            line += " " + std::to_string(number);
-        lines.push_back(line);
-    });
-    std::sort(lines.begin(), lines.end());
-    std::string all;
-    for (const auto& line : lines)
-        all += line + "\n";
-    return all;
-}
-
 std::shared_ptr<const FileTree> scanned(const std::string& path)
 {
     auto result = scan(path);

@@ -33,29 +33,6 @@ SnapshotInfo info()
     return i;
 }
 
-/// Everything that a tree says, in an order that does not depend on ids.
-std::string describe(const FileTree& tree)
-{
-    std::vector<std::string> lines;
-    const auto& s = tree.store();
-    tree.forEachBelow(rootNode, [&](NodeId n) {
-        auto line = tree.path(n);
-        for (const auto number :
-             {static_cast<std::uint64_t>(s.kind(n)), tree.disk(n), tree.apparent(n), s.ownDisk(n), s.ownApparent(n),
-              s.inode(n), static_cast<std::uint64_t>(s.modified(n)), std::uint64_t{s.modifiedNs(n)},
-              std::uint64_t{s.owner(n)}, s.device(n), std::uint64_t{s.flags(n)}, std::uint64_t{s.type(n)}})
-            line += " " + std::to_string(number);
-        if (s.has(n, FlagLinked) && !s.isFolder(n))
-            line += " links " + std::to_string(s.linkSets()[s.linkSetOf(n)].links);
-        lines.push_back(line);
-    });
-    std::sort(lines.begin(), lines.end());
-    std::string all;
-    for (const auto& line : lines)
-        all += line + "\n";
-    return all;
-}
-
 } // namespace
 
 TEST_CASE("a snapshot is read as it was written", "[snapshot]")

@@ -1,0 +1,247 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The part of Session about what was not seen: reading with administrator rights, and the ledger.
+#include <fcntl.h>
+#include <sys/stat.h>
+
+#include <algorithm>
+#include <cerrno>
+
+#include "app/async.h"
+#include "app/session.h"
+#include "app/words.h"
+#include "core/platform/atomic_file.h"
+
+namespace kurvo::app {
+namespace {
+
+/// The uppermost folders that could not be read, without those that did not answer.
+std::vector<std::string> notReadFolders(const Place& place)
+{
+    std::vector<std::string> folders;
+    const auto& tree = *place.tree;
+    std::vector<NodeId> pending{rootNode};
+    while (!pending.empty()) {
+        const NodeId node = pending.back();
+        pending.pop_back();
+        if (tree.sums(node).unreadable == 0)
+            continue;
+        if (tree.store().has(node, FlagUnreadable)) {
+            folders.push_back(tree.path(node));
+            continue;
+        }
+        tree.forEachChild(node, [&](NodeId child) {
+            if (tree.isFolder(child))
+                pending.push_back(child);
+        });
+    }
+    std::erase_if(folders, [&](const std::string& path) {
+        return std::any_of(place.unreadable.begin(), place.unreadable.end(), [&](const Unreadable& u) {
+            return u.path == path && u.sysError != EACCES && u.sysError != EPERM;
+        });
+    });
+    std::sort(folders.begin(), folders.end());
+    return folders;
+}
+
+} // namespace
+
+void Session::readWithRights()
+{
+    auto* p = place();
+    if (!p || p->fromSnapshot || p->isGrowing() || rightsJob_)
+        return;
+    if (notReadFolders(*p).empty())
+        return say(tr("Nothing is left here that administrator rights would help with."));
+    startReading(*p);
+}
+
+/// One place after the other: nobody can answer two questions for a password at once.
+void Session::startReading(const Place& target)
+{
+    if (rightsJob_) {
+        rightsQueue_.push_back(target.id);
+        return;
+    }
+    auto job = std::make_shared<RightsJob>();
+    job->placeId = target.id;
+    job->request.paths = notReadFolders(target);
+    job->request.exclude = target.options.exclude;
+    if (job->request.paths.empty())
+        return readNext();
+    rightsJob_ = job;
+    emit rightsChanged();
+    runAsync(
+        this,
+        [this, job, command = helperCommand_] {
+            const auto report = [this, job](const HelperProgress& progress) {
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, job, progress] {
+                        job->progress = progress;
+                        emit rightsChanged();
+                    },
+                    Qt::QueuedConnection);
+            };
+            return std::make_shared<Result<std::vector<HelperScan>>>(
+                runHelper(command, job->request, report, job->stop.get_token()));
+        },
+        [this, job](const std::shared_ptr<Result<std::vector<HelperScan>>>& answer) {
+            if (rightsJob_ == job)
+                takeAnswer(job, std::move(*answer));
+        });
+}
+
+void Session::readNext()
+{
+    while (!rightsJob_ && !rightsQueue_.empty()) {
+        const auto id = rightsQueue_.front();
+        rightsQueue_.erase(rightsQueue_.begin());
+        if (const auto* next = stillOpen(id))
+            startReading(*next);
+    }
+}
+
+void Session::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vector<HelperScan>> answer)
+{
+    if (!answer && answer.error().kind == ErrorKind::Unsupported)
+        return offerTerminal(job);
+    answerWatch_.stop();
+    rightsJob_.reset();
+    emit rightsChanged();
+    if (!answer) {
+        rightsQueue_.clear(); // who refused once is not asked again
+        return say(QString::fromStdString(answer.error().sentence), Severity::Warning);
+    }
+    std::size_t failed = 0;
+    std::string problem;
+    for (const auto& scan : *answer)
+        if (!scan.tree) {
+            ++failed;
+            problem = scan.problem;
+        }
+    std::erase_if(*answer, [](const HelperScan& scan) { return !scan.tree; });
+    if (failed > 0)
+        say(QString::fromStdString(problem), Severity::Warning);
+    const auto count = answer->size();
+    readNext();
+    if (count == 0)
+        return;
+    putIn(job->placeId, std::move(*answer), [this, job, count] {
+        auto* now = stillOpen(job->placeId);
+        if (!now)
+            return;
+        now->readWithRights = true;
+        say(tr("%1 read with administrator rights and put in.").arg(itemsText(count, "folder")));
+        saveSnapshot(now);
+        emit readingEnded();
+    });
+}
+
+void Session::stopReadingWithRights()
+{
+    if (!rightsJob_)
+        return;
+    rightsJob_->stop.request_stop();
+    rightsQueue_.clear();
+    answerWatch_.stop();
+    rightsJob_.reset();
+    emit rightsChanged();
+}
+
+void Session::offerTerminal(const std::shared_ptr<RightsJob>& job)
+{
+    const auto request = joinPath(folders_.data, "helper-request");
+    const auto answer = joinPath(folders_.data, "helper-answer");
+    const auto quoted = [](const std::string& path) {
+        auto text = QString::fromLocal8Bit(path.c_str());
+        return QStringLiteral("'%1'").arg(text.replace("'", "'\\''"));
+    };
+    runAsync(
+        this,
+        [request, answer, folder = folders_.data, bytes = encodeRequest(job->request)]() -> Result<Done> {
+            if (auto made = makeFolders(folder); !made)
+                return made;
+            ::unlink(answer.c_str());
+            auto file = AtomicFile::create(request);
+            if (!file)
+                return file.error();
+            file->write(bytes.data(), bytes.size());
+            return file->commit();
+        },
+        [this, job, request, answer, quoted](const Result<Done>& written) {
+            if (rightsJob_ != job)
+                return;
+            if (!written) {
+                say(QString::fromStdString(written.error().sentence), Severity::Warning);
+                return stopReadingWithRights();
+            }
+            // The program that the setting would start with rights is the last but one word of it.
+            const auto program = helperCommand_.size() >= 2 ? helperCommand_[helperCommand_.size() - 2] : "kurvoctl";
+            answerWatch_.start();
+            emit terminalNeeded(
+                QStringLiteral("sudo %1 helper < %2 > %3").arg(quoted(program), quoted(request), quoted(answer)));
+        });
+}
+
+/// By timer: whether the file from the terminal is there, whole.
+void Session::lookForAnswer()
+{
+    const auto job = rightsJob_;
+    answerWatch_.stop(); // until this look has ended
+    if (!job)
+        return;
+    runAsync(
+        this,
+        [path = joinPath(folders_.data, "helper-answer"), request = job->request] {
+            UniqueFd file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK));
+            auto answer = std::make_shared<std::optional<Result<std::vector<HelperScan>>>>();
+            struct stat s { };
+            if (file && ::fstat(file.get(), &s) == 0 && S_ISREG(s.st_mode) && s.st_size > 0) {
+                answer->emplace(readAnswer(file.get(), request));
+                if (!**answer && (*answer)->error().kind == ErrorKind::Damaged)
+                    answer->reset(); // still being written
+                else
+                    ::unlink(path.c_str());
+            }
+            return answer;
+        },
+        [this, job](const std::shared_ptr<std::optional<Result<std::vector<HelperScan>>>>& answer) {
+            if (rightsJob_ != job)
+                return;
+            if (answer->has_value())
+                takeAnswer(job, std::move(**answer));
+            else
+                answerWatch_.start();
+        });
+}
+
+void Session::writeLedger(const std::function<void(const Result<Ledger>&)>& answer)
+{
+    const auto* p = place();
+    if (!p)
+        return;
+    if (p->fromSnapshot)
+        return answer(Error{ErrorKind::Unsupported, p->info.place, 0,
+                            "A ledger needs the drive itself. This is a snapshot from a file."});
+    const auto inTrash = p->bytesInTrash() - p->bytesInTrashSeen();
+    runAsync(
+        this,
+        [tree = p->tree, info = p->info, unreadable = p->unreadable, whole = p->wholeDrive,
+         excluded = p->options.exclude, inTrash] {
+            const auto facts = readLedgerFacts(info.mountPoint);
+            if (!facts)
+                return std::make_shared<Result<Ledger>>(facts.error());
+            LedgerScan scan;
+            scan.tree = tree.get();
+            scan.unreadable = unreadable;
+            scan.unreadableCount = info.unreadable;
+            scan.partial = info.partial;
+            scan.wholeDrive = whole;
+            scan.excluded = excluded;
+            scan.inTrash = inTrash;
+            return std::make_shared<Result<Ledger>>(kurvo::writeLedger(scan, *facts));
+        },
+        [answer](const std::shared_ptr<Result<Ledger>>& ledger) { answer(*ledger); });
+}
+
+} // namespace kurvo::app
