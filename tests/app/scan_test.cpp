@@ -409,7 +409,8 @@ TEST_CASE("the tree of an unprivileged scan and its helper is that of root", "[w
             ::setenv("KURVO_TEST_PLACE", (t / "home").c_str(), 1);
             ::setenv("KURVO_TEST_HELPER", (t / "helper").c_str(), 1);
             ::setenv("KURVO_TEST_OUT", snapshot.c_str(), 1);
-            ::setenv("HOME", (t / "out").c_str(), 1);
+            for (const char* variable : {"HOME", "TMPDIR"}) // those of the tests are root's
+                ::setenv(variable, (t / "out").c_str(), 1);
             ::unsetenv("XDG_RUNTIME_DIR");
             if (terminal)
                 ::setenv("KURVO_TEST_TERMINAL", "1", 1);
