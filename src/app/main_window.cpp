@@ -122,12 +122,6 @@ MainWindow::MainWindow(AppFolders folders)
     press(explore_->dossier()->openButton(), open_);
     press(explore_->dossier()->showButton(), show_);
     press(explore_->dossier()->copyButton(), copy_);
-    // Styling a stage takes longest the first time; better now than when a scan has something to show.
-    QTimer::singleShot(150, this, [this] {
-        for (QWidget* stage : {static_cast<QWidget*>(explore_), static_cast<QWidget*>(clear_)})
-            for (auto* widget : stage->findChildren<QWidget*>())
-                widget->ensurePolished();
-    });
     setStage(Stage::Scan);
     restoreSettings();
     updateActions();

@@ -21,6 +21,14 @@ std::size_t Run::countIn(ClearedItem::State state) const
         std::count_if(items.begin(), items.end(), [state](const ClearedItem& i) { return i.state == state; }));
 }
 
+bool Place::noteChanged(const std::string& folder)
+{
+    if (std::find(changed.begin(), changed.end(), folder) != changed.end())
+        return false;
+    changed.push_back(folder);
+    return true;
+}
+
 std::uint64_t Place::bytesInTrash() const
 {
     std::uint64_t sum = 0;

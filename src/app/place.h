@@ -67,6 +67,8 @@ struct Place {
     std::vector<Run> runs; ///< newest last
 
     bool isGrowing() const { return tree->isGrowing(); }
+    /// Something happened in this folder: false when that was known.
+    bool noteChanged(const std::string& folder);
     /// What was put into the trash from here and is still there.
     std::uint64_t bytesInTrash() const;
     /// That part of it which is counted in the tree as well.

@@ -217,9 +217,7 @@ void Session::finishRun(Place* target, const std::vector<StepResult>& results)
     const auto count = run.items.size();
     const auto bytes = run.bytesIn(ClearedItem::State::InTrash);
     for (const auto& item : run.items)
-        if (const std::string folder(parentPath(item.item.path));
-            std::find(target->changed.begin(), target->changed.end(), folder) == target->changed.end())
-            target->changed.push_back(folder);
+        target->noteChanged(std::string(parentPath(item.item.path)));
     if (count > 0) {
         target->runs.push_back(std::move(run));
         target->planBefore.clear();
@@ -267,9 +265,7 @@ void Session::takeBack(std::size_t index)
                         item.state = ClearedItem::State::TakenBack;
                         if (item.item.node == noNode) {
                             rescan = true;
-                            const std::string folder(parentPath(item.trashed.originalPath));
-                            if (std::find(open->changed.begin(), open->changed.end(), folder) == open->changed.end())
-                                open->changed.push_back(folder);
+                            open->noteChanged(std::string(parentPath(item.trashed.originalPath)));
                         }
                         std::erase(removed, item.item.node);
                         ++back;

@@ -302,11 +302,8 @@ void Session::rescanChanged()
 void Session::noteChanged(const std::string& folder)
 {
     auto* p = place();
-    if (!p || p->fromSnapshot || p->isGrowing() || !isAtOrBelow(folder, p->info.place) ||
-        std::find(p->changed.begin(), p->changed.end(), folder) != p->changed.end())
-        return;
-    p->changed.push_back(folder);
-    emit scansChanged();
+    if (p && !p->fromSnapshot && !p->isGrowing() && isAtOrBelow(folder, p->info.place) && p->noteChanged(folder))
+        emit scansChanged();
 }
 
 void Session::startRescan(Place& target, const std::vector<std::string>& folders)

@@ -31,7 +31,7 @@ struct LedgerFacts {
     std::vector<Beneath> beneath;
 };
 
-/// Asks the system. `tree`: a scan of the drive, for the mounts that were gone through. May take as long as a scan of
+/// Asks the system. May take as long as a scan of
 /// what lies below mounts: call it off the interface thread.
 Result<LedgerFacts> readLedgerFacts(const std::string& mountPoint, std::stop_token stop = {});
 
