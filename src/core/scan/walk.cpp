@@ -362,8 +362,10 @@ bool Walk::readEntries(Worker& worker)
         worker.stepOn();
         if (!options_.exclude.empty() && isExcluded(folder, entry.name))
             continue;
-        worker.listed.push_back({entry.inode, static_cast<std::uint32_t>(worker.nameBytes.size()), entry.isFolder});
-        worker.nameBytes.append(entry.name, std::strlen(entry.name) + 1);
+        const auto length = std::strlen(entry.name);
+        worker.listed.push_back({entry.inode, static_cast<std::uint32_t>(worker.nameBytes.size()),
+                                 static_cast<std::uint16_t>(length), entry.isFolder});
+        worker.nameBytes.append(entry.name, length + 1);
     }
     if (const int error = worker.reader.error(); error != 0 && !isVanished(error))
         worker.failures.push_back({{}, error});
@@ -374,15 +376,14 @@ bool Walk::readEntries(Worker& worker)
     worker.entries.reserve(worker.listed.size());
     for (const auto& listed : worker.listed) {
         const char* name = worker.nameBytes.data() + listed.name;
-        NewNode entry;
-        entry.name = name;
+        auto& entry = worker.entries.emplace_back();
+        entry.name = {name, listed.length};
         if (worker.item.hung && worker.item.hung->contains(name)) {
             entry.stat.kind = listed.isFolder ? EntryKind::Folder : EntryKind::File;
             entry.stat.inode = listed.inode;
             entry.stat.device = rootStat_.device;
             entry.flags = FlagUnreadable;
             worker.failures.push_back({name, ETIMEDOUT});
-            worker.entries.push_back(entry);
             continue;
         }
         worker.asked.store(name, std::memory_order_release);
@@ -390,17 +391,18 @@ bool Walk::readEntries(Worker& worker)
         worker.stepOn();
         if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
             return false;
-        if (error == ENOENT || error == ESTALE)
+        if (error == 0)
             continue;
-        if (error != 0) {
+        if (error != ENOENT && error != ESTALE)
             worker.failures.push_back({name, error});
-            continue;
-        }
+        worker.entries.pop_back();
+    }
+    // In a loop of its own, which the caches like better than a visit between two system calls.
+    for (auto& entry : worker.entries) {
         if (entry.stat.kind != EntryKind::Folder)
-            entry.type = typeOfName(name);
-        else if (!mayEnter(entry.stat))
+            entry.type = typeOfName(entry.name);
+        else if ((entry.flags & FlagUnreadable) == 0 && !mayEnter(entry.stat))
             entry.flags |= FlagDoor;
-        worker.entries.push_back(entry);
     }
     return true;
 }

@@ -53,6 +53,7 @@ private:
     struct Listed {
         std::uint64_t inode;
         std::uint32_t name; ///< offset into the names
+        std::uint16_t length;
         bool isFolder;
     };
     struct Failure {

@@ -50,7 +50,7 @@ public:
             auto slot = slotOf(key, slots);
             while (types_[slot] != 0)
                 slot = (slot + 1) % slots;
-            keys_[slot] = key;
+            keys_[i] = key;
             types_[slot] = static_cast<FileType>(i);
         }
     }
@@ -61,7 +61,7 @@ public:
             return 0;
         const auto key = keyOf(extension);
         for (auto slot = slotOf(key, slots); types_[slot] != 0; slot = (slot + 1) % slots)
-            if (keys_[slot] == key)
+            if (keys_[types_[slot]] == key)
                 return types_[slot];
         return 0;
     }
@@ -69,7 +69,7 @@ public:
 private:
     static constexpr std::size_t slots = 2048;
     static_assert(tableSize * 3 < slots);
-    std::array<Key, slots> keys_{};
+    std::array<Key, tableSize> keys_{}; ///< by type, so that what a lookup touches stays small
     std::array<FileType, slots> types_{};
 };
 
@@ -104,6 +104,9 @@ constexpr std::pair<std::string_view, std::string_view> namePrefixes[] = {
     {"core.", "core"},        {"vmlinuz-", "vmlinuz"}, {"initrd.img-", "initrd"},
     {"System.map-", "debug"}, {".~lock.", "lock"},
 };
+constexpr std::string_view prefixBegins = "cviS."; ///< their first letters: most names have none of them
+static_assert(std::all_of(std::begin(namePrefixes), std::end(namePrefixes),
+                          [](const auto& p) { return prefixBegins.find(p.first.front()) != std::string_view::npos; }));
 
 } // namespace
 
@@ -117,9 +120,10 @@ const char* familyName(Family family)
 
 FileType typeOfName(std::string_view name)
 {
-    for (const auto& [prefix, extension] : namePrefixes)
-        if (name.starts_with(prefix))
-            return extensions().find(extension);
+    if (!name.empty() && prefixBegins.find(name.front()) != std::string_view::npos)
+        for (const auto& [prefix, extension] : namePrefixes)
+            if (name.starts_with(prefix))
+                return extensions().find(extension);
     // "recorder.log.1" and "libfoo.so.6.2" are what stands before the numbers.
     auto rest = name;
     for (int cut = 0; cut < 4; ++cut) {
