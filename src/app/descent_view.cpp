@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/descent_view.h"
 
+#include <QHBoxLayout>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QScrollBar>
@@ -10,6 +12,7 @@
 
 #include <algorithm>
 
+#include "app/async.h"
 #include "app/theme.h"
 #include "app/words.h"
 
@@ -21,40 +24,90 @@ constexpr int mostSteps = 9;
 
 class RowPainter : public QStyledItemDelegate {
 public:
-    RowPainter(Session& session, const DescentModel& model, QObject* parent)
-        : QStyledItemDelegate(parent), session_(session), model_(model)
+    RowPainter(Session& session, DescentView& view) : QStyledItemDelegate(&view), session_(session), view_(view) { }
+
+    /// Where the mark that opens a folder in place stands in a row.
+    static QRect markIn(const QRect& row, int level) { return {row.x() + 3 + level * indent, row.y() + 5, 13, 16}; }
+    static bool canOpen(const FileTree& tree, NodeId node)
     {
+        return node != noNode && tree.isFolder(node) && tree.countChildren(node) > 0;
     }
 
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 35}; }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override
+    {
+        return {100, hasFacts() ? 50 : 35};
+    }
 
     void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
     {
         const auto* place = session_.place();
-        if (!place)
+        const auto* row = view_.model()->row(index.row());
+        if (!place || !row || (!row->isRest() && !place->tree->contains(row->node)))
             return;
         const auto& t = theme();
         const auto& tree = *place->tree;
-        const NodeId node = model_.nodeAt(index.row());
+        const NodeId node = row->node;
         const bool selected = (option.state & QStyle::State_Selected) != 0;
-        const bool rest = node == noNode;
         painter->save();
         if (selected)
             painter->fillRect(option.rect, t.accentFill);
-        else if ((option.state & QStyle::State_MouseOver) != 0 || (!rest && node == session_.hover()))
+        else if ((option.state & QStyle::State_MouseOver) != 0 || (!row->isRest() && node == session_.hover()))
             painter->fillRect(option.rect, t.window);
-        const QRect inner = option.rect.adjusted(14, 4, -14, -4);
+        if (canOpen(tree, node))
+            paintMark(*painter, markIn(option.rect, row->level), row->opened);
+        const QRect inner = option.rect.adjusted(16 + row->level * indent, 4, -14, -4);
         const QRect line(inner.x(), inner.y(), inner.width(), 18);
 
         const auto size = index.data(DescentModel::SizeRole).toString();
         painter->setFont(fontOf(13));
         const int sizeWidth = QFontMetrics(painter->font()).horizontalAdvance(size) + 8;
-        painter->setPen(rest ? t.textSecond : t.text);
+        painter->setPen(row->isRest() ? t.textSecond : t.text);
         drawFigures(*painter, line, size);
+        paintName(*painter, line, index.data().toString(), sizeWidth, *place, node);
+        if (hasFacts()) {
+            painter->setFont(fontOf(11));
+            painter->setPen(t.textSecond);
+            painter->drawText(
+                QRect(inner.x(), inner.y() + 18, inner.width(), 14), Qt::AlignLeft | Qt::AlignVCenter,
+                QFontMetrics(painter->font()).elidedText(facts(*place, *row), Qt::ElideRight, inner.width()));
+        }
+        paintBar(*painter, QRect(inner.x(), inner.bottom() - 4, inner.width(), 4), *place, *row);
+        if (selected && (option.state & QStyle::State_HasFocus) != 0) {
+            painter->setPen(QPen(t.accent, 2));
+            painter->setBrush(Qt::NoBrush);
+            painter->drawRect(option.rect.adjusted(1, 1, -1, -1));
+        }
+        painter->restore();
+    }
 
+private:
+    static constexpr int indent = 12;
+
+    bool hasFacts() const { return view_.facts() != 0 || (session_.place() && session_.place()->lit.any()); }
+
+    static void paintMark(QPainter& painter, const QRect& box, bool opened)
+    {
+        QPolygonF mark;
+        const QPointF c = QRectF(box).center();
+        if (opened)
+            mark << c + QPointF(-4, -2) << c + QPointF(4, -2) << c + QPointF(0, 3.5);
+        else
+            mark << c + QPointF(-2, -4) << c + QPointF(-2, 4) << c + QPointF(3.5, 0);
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(theme().textSecond);
+        painter.drawPolygon(mark);
+        painter.setRenderHint(QPainter::Antialiasing, false);
+    }
+
+    static void paintName(QPainter& painter, const QRect& line, const QString& text, int sizeWidth, const Place& place,
+                          NodeId node)
+    {
+        const auto& t = theme();
+        const auto& tree = *place.tree;
         QStringList tags;
-        if (!rest) {
-            if (place->plan.coveringItem(tree, node) != noNode)
+        if (node != noNode) {
+            if (place.plan.coveringItem(tree, node) != noNode)
                 tags << QObject::tr("planned");
             if (tree.name(node).starts_with('.'))
                 tags << QObject::tr("hidden");
@@ -70,43 +123,74 @@ public:
         int tagsWidth = 0;
         for (const auto& tag : tags)
             tagsWidth += tagMetrics.horizontalAdvance(tag) + 16;
-        const auto font = fontOf(13, !rest && tree.isFolder(node) ? QFont::Medium : QFont::Normal);
-        const auto name = cutMiddle(index.data().toString(), font, line.width() - sizeWidth - tagsWidth);
-        painter->setFont(font);
-        painter->drawText(line, Qt::AlignLeft | Qt::AlignVCenter, name);
+        const auto font = fontOf(13, node != noNode && tree.isFolder(node) ? QFont::Medium : QFont::Normal);
+        const auto name = cutMiddle(text, font, line.width() - sizeWidth - tagsWidth);
+        painter.setFont(font);
+        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, name);
         int at = line.x() + QFontMetrics(font).horizontalAdvance(name) + 8;
-        painter->setFont(tagFont);
+        painter.setFont(tagFont);
         for (const auto& tag : tags) {
             const QRect box(at, line.y() + 1, tagMetrics.horizontalAdvance(tag) + 10, 15);
-            painter->setPen(tag == QObject::tr("planned") ? t.accent : t.line);
-            painter->setBrush(Qt::NoBrush);
-            painter->drawRoundedRect(box, 2, 2);
-            painter->setPen(tag == QObject::tr("planned") ? t.accent : t.textSecond);
-            painter->drawText(box, Qt::AlignCenter, tag);
+            painter.setPen(tag == QObject::tr("planned") ? t.accent : t.line);
+            painter.setBrush(Qt::NoBrush);
+            painter.drawRoundedRect(box, 2, 2);
+            painter.setPen(tag == QObject::tr("planned") ? t.accent : t.textSecond);
+            painter.drawText(box, Qt::AlignCenter, tag);
             at += box.width() + 6;
         }
-
-        const auto measured = rest ? model_.restSize() : tree.measured(node, session_.measure());
-        const QRect bar(inner.x(), inner.bottom() - 4, inner.width(), 4);
-        painter->fillRect(bar, t.emptyBar);
-        if (model_.largest() > 0 && measured > 0) {
-            const double share = static_cast<double>(measured) / static_cast<double>(model_.largest());
-            const int filled = std::clamp(static_cast<int>(share * bar.width()), 1, bar.width());
-            const bool hidden = !rest && tree.isHidden(node);
-            painter->fillRect(QRect(bar.x(), bar.y(), filled, bar.height()),
-                              hidden ? hatchOn(t.accent) : QBrush(t.seen));
-        }
-        if (selected && (option.state & QStyle::State_HasFocus) != 0) {
-            painter->setPen(QPen(t.accent, 2));
-            painter->setBrush(Qt::NoBrush);
-            painter->drawRect(option.rect.adjusted(1, 1, -1, -1));
-        }
-        painter->restore();
     }
 
-private:
+    void paintBar(QPainter& painter, const QRect& bar, const Place& place, const DescentRow& row) const
+    {
+        const auto& t = theme();
+        painter.fillRect(bar, t.emptyBar);
+        if (row.largest == 0 || row.size == 0)
+            return;
+        const auto length = [&](std::uint64_t size) {
+            const double share = static_cast<double>(size) / static_cast<double>(row.largest);
+            return std::clamp(static_cast<int>(share * bar.width()), size > 0 ? 1 : 0, bar.width());
+        };
+        const bool hidden = !row.isRest() && place.tree->isHidden(row.node);
+        const bool lit = place.lit.any() && place.litSums;
+        painter.fillRect(QRect(bar.x(), bar.y(), length(row.size), bar.height()), lit      ? QBrush(t.line)
+                                                                                  : hidden ? hatchOn(t.accent)
+                                                                                           : QBrush(t.seen));
+        if (lit)
+            painter.fillRect(QRect(bar.x(), bar.y(), length(litOf(place, row)), bar.height()), t.accent);
+    }
+
+    std::uint64_t litOf(const Place& place, const DescentRow& row) const
+    {
+        return row.isRest() ? 0 : place.litSize(row.node, session_.measure());
+    }
+
+    QString facts(const Place& place, const DescentRow& row) const
+    {
+        const auto& tree = *place.tree;
+        QStringList words;
+        if (place.lit.any() && place.litSums && !row.isRest()) {
+            const auto lit = litOf(place, row);
+            words << (lit == 0 ? QObject::tr("nothing lit")
+                               : QObject::tr("lit: %1, %2")
+                                     .arg(session_.measure() == Measure::Files ? countText(lit) : sizeText(lit),
+                                          shareText(lit, row.size)));
+        }
+        const auto facts = view_.facts();
+        if ((facts & FactDriveShare) != 0 && place.capacity.total > 0 && session_.measure() == Measure::Disk)
+            words << QObject::tr("%1 of drive").arg(shareText(row.size, place.capacity.total));
+        if (row.isRest())
+            return words.join(QStringLiteral(" · "));
+        if ((facts & FactCount) != 0 && tree.isFolder(row.node))
+            words << itemsText(tree.sums(row.node).files, "file");
+        if ((facts & FactHidden) != 0 && tree.isFolder(row.node) && tree.disk(row.node) > 0)
+            words << QObject::tr("%1 hidden").arg(shareText(tree.sums(row.node).hiddenDisk, tree.disk(row.node)));
+        if ((facts & FactNewest) != 0)
+            words << whenText(tree.newest(row.node));
+        return words.join(QStringLiteral(" · "));
+    }
+
     Session& session_;
-    const DescentModel& model_;
+    DescentView& view_;
 };
 
 } // namespace
@@ -219,7 +303,8 @@ void DescentChain::mousePressEvent(QMouseEvent* event)
 
 DescentView::DescentView(Session& session, QWidget* parent)
     : QWidget(parent), session_(session), chain_(new DescentChain(session)), model_(new DescentModel(this)),
-      list_(new QListView), callout_(new QFrame), calloutText_(new QLabel),
+      list_(new QListView), sortButton_(new QPushButton), factsButton_(new QPushButton(tr("show  ▾"))),
+      typing_(new QLabel), callout_(new QFrame), calloutText_(new QLabel), passed_(new QLabel),
       follow_(new QPushButton(tr("Follow the weight   W")))
 {
     setProperty("role", "panel");
@@ -227,9 +312,10 @@ DescentView::DescentView(Session& session, QWidget* parent)
     list_->setObjectName("descent");
     list_->setAccessibleName(tr("Children of the current folder"));
     list_->setModel(model_);
-    list_->setItemDelegate(new RowPainter(session_, *model_, this));
+    list_->setItemDelegate(new RowPainter(session_, *this));
     list_->setUniformItemSizes(true);
     list_->setMouseTracking(true);
+    list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
     list_->setContextMenuPolicy(Qt::CustomContextMenu);
@@ -240,23 +326,40 @@ DescentView::DescentView(Session& session, QWidget* parent)
     calloutLayout->setContentsMargins(10, 8, 8, 8);
     calloutText_->setWordWrap(true);
     calloutLayout->addWidget(calloutText_);
+    passed_->setObjectName("passed");
+    passed_->setWordWrap(true);
+    passed_->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+    typing_->setObjectName("typing");
+    typing_->setProperty("role", "small");
+    typing_->hide();
     follow_->setObjectName("follow");
-    follow_->setToolTip(tr("Go down while one folder holds at least 80 % of its parent"));
 
+    makeHead();
+    auto* head = new QHBoxLayout;
+    head->setContentsMargins(10, 3, 10, 3);
+    head->addWidget(sortButton_);
+    head->addStretch();
+    head->addWidget(factsButton_);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(0);
     layout->addWidget(chain_);
-    layout->addSpacing(6);
+    layout->addLayout(head);
     layout->addWidget(list_, 1);
     auto* foot = new QVBoxLayout;
     foot->setContentsMargins(14, 8, 14, 12);
-    foot->setSpacing(10);
+    foot->setSpacing(8);
+    foot->addWidget(typing_);
     foot->addWidget(callout_);
+    foot->addWidget(passed_);
     foot->addWidget(follow_);
     layout->addLayout(foot);
 
+    typingEnd_.setSingleShot(true);
+    typingEnd_.setInterval(4000);
+    connect(&typingEnd_, &QTimer::timeout, this, &DescentView::endTyping);
     connect(follow_, &QPushButton::clicked, &session_, &Session::followTheWeight);
+    connect(passed_, &QLabel::linkActivated, this, [this](const QString& link) { session_.setFocus(link.toUInt()); });
     connect(list_, &QListView::doubleClicked, this, &DescentView::open);
     connect(list_, &QListView::customContextMenuRequested, this, [this](const QPoint& at) {
         if (model_->nodeAt(list_->indexAt(at).row()) != noNode)
@@ -264,85 +367,233 @@ DescentView::DescentView(Session& session, QWidget* parent)
     });
     connect(list_, &QListView::entered, this,
             [this](const QModelIndex& index) { session_.setHover(model_->nodeAt(index.row())); });
-    connect(list_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
-        if (!following_ && index.isValid())
-            session_.select(model_->nodeAt(index.row()));
+    connect(list_->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
+        if (!following_)
+            takeSelection();
     });
-    for (const auto signal : {&Session::placeChanged, &Session::focusChanged})
-        connect(&session_, signal, this, [this] { refresh(true); });
-    for (const auto signal : {&Session::treeChanged, &Session::measureChanged})
-        connect(&session_, signal, this, &DescentView::refreshAgain);
+    for (const auto signal :
+         {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged, &Session::measureChanged})
+        connect(&session_, signal, this, &DescentView::refresh);
     connect(&session_, &Session::selectionChanged, this, &DescentView::showSelection);
     connect(&session_, &Session::planChanged, list_->viewport(), qOverload<>(&QWidget::update));
+    // Rows get a second line while something is lit.
+    connect(&session_, &Session::litChanged, list_, [this] { list_->doItemsLayout(); });
     connect(&session_, &Session::hoverChanged, this, &DescentView::showHover);
-    refresh(true);
+    refresh();
 }
 
-void DescentView::refresh(bool withRest)
+void DescentView::makeHead()
 {
-    withRest_ = withRest;
+    for (auto* button : {sortButton_, factsButton_}) {
+        button->setMenu(new QMenu(button));
+        button->setProperty("role", "link");
+        button->setStyleSheet("QPushButton { font-size: 11px; padding: 2px 4px; } "
+                              "QPushButton::menu-indicator { image: none; width: 0; }");
+    }
+    sortButton_->setObjectName("descentSort");
+    factsButton_->setObjectName("descentFacts");
+    const std::pair<DescentSort, QString> sorts[] = {{DescentSort::Size, tr("largest first")},
+                                                     {DescentSort::Count, tr("most files first")},
+                                                     {DescentSort::Name, tr("by name")},
+                                                     {DescentSort::Date, tr("newest change first")}};
+    for (const auto& [sort, text] : sorts) {
+        auto* action = sortButton_->menu()->addAction(text);
+        action->setCheckable(true);
+        connect(action, &QAction::triggered, this, [this, sort] { setSort(sort); });
+    }
+    const std::pair<DescentFact, QString> facts[] = {{FactDriveShare, tr("share of the drive")},
+                                                     {FactCount, tr("number of files")},
+                                                     {FactHidden, tr("hidden share")},
+                                                     {FactNewest, tr("newest change")}};
+    for (const auto& [fact, text] : facts) {
+        auto* action = factsButton_->menu()->addAction(text);
+        action->setCheckable(true);
+        action->setData(static_cast<unsigned>(fact));
+        connect(action, &QAction::triggered, this, [this, fact] { setFacts(facts_ ^ fact); });
+    }
+    setSort(sort_);
+}
+
+void DescentView::setSort(DescentSort sort)
+{
+    const bool other = sort != sort_;
+    sort_ = sort;
+    const auto actions = sortButton_->menu()->actions();
+    for (int i = 0; i < actions.size(); ++i)
+        actions[i]->setChecked(i == static_cast<int>(sort));
+    sortButton_->setText(actions[static_cast<int>(sort)]->text() + QStringLiteral("  ▾"));
+    sortButton_->setAccessibleName(tr("Order: %1").arg(actions[static_cast<int>(sort)]->text()));
+    if (!other)
+        return;
+    refresh();
+    emit shapeChanged();
+}
+
+void DescentView::setFacts(unsigned facts)
+{
+    facts_ = facts;
+    for (auto* action : factsButton_->menu()->actions())
+        action->setChecked((facts & action->data().toUInt()) != 0);
+    list_->doItemsLayout();
+    list_->viewport()->update();
+    emit shapeChanged();
+}
+
+void DescentView::toggleOpened(NodeId folder)
+{
+    if (!session_.place() || !RowPainter::canOpen(*session_.place()->tree, folder))
+        return;
+    if (wish_.opened.erase(folder) == 0)
+        wish_.opened.insert(folder);
+    refresh();
+}
+
+void DescentView::refresh()
+{
     const auto* place = session_.place();
-    // A list that grows stays where one has scrolled to.
-    const bool same = place && shownPlace_ == place->id && shownFocus_ == place->focus;
+    // A list that grows stays where one has scrolled to, and what was opened stays open; elsewhere it begins anew.
+    keepScroll_ = place && shownPlace_ == place->id && wish_.focus == place->focus && wish_.tree &&
+                  wish_.tree->sharedStore() == place->tree->sharedStore();
     shownPlace_ = place ? place->id : 0;
-    shownFocus_ = place ? place->focus : noNode;
+    if (!keepScroll_) {
+        wish_.opened.clear();
+        wish_.whole.clear();
+        endTyping();
+    }
+    wish_.tree = place ? place->tree : nullptr;
+    wish_.focus = place ? place->focus : noNode;
+    wish_.measure = session_.measure();
+    wish_.sort = sort_;
+    chain_->refresh();
+    showFoot();
+    const auto request = ++request_;
+    constexpr std::uint32_t many = 20000;
+    if (wish_.childCount() > many && (wish_.whole.contains(wish_.focus) || sort_ != DescentSort::Size)) {
+        if (!keepScroll_)
+            showRows({}); // and in a moment there they are
+        runAsync(
+            this, [wish = wish_] { return std::make_shared<std::vector<DescentRow>>(descentRows(wish)); },
+            [this, request](const std::shared_ptr<std::vector<DescentRow>>& rows) {
+                if (request == request_)
+                    showRows(std::move(*rows));
+            });
+        return;
+    }
+    showRows(descentRows(wish_));
+}
+
+void DescentView::showRows(std::vector<DescentRow> rows)
+{
     const int scrolled = list_->verticalScrollBar()->value();
     following_ = true;
-    model_->show(place, session_.measure(), withRest);
+    model_->show(wish_.tree, wish_.measure, std::move(rows));
     following_ = false;
-    chain_->refresh();
-    follow_->setEnabled(place != nullptr);
-
-    callout_->setVisible(false);
-    if (place) {
-        const auto& tree = *place->tree;
-        const auto whole = tree.disk(place->focus);
-        const auto hidden = tree.sums(place->focus).hiddenDisk;
-        // Worth saying from a fifth on, but not inside what is hidden as a whole.
-        if (!tree.isHidden(place->focus) && hidden > whole / 5) {
-            calloutText_->setText(
-                tr("Of %1 here, <b>%2 is hidden</b>. The folders you see in a file manager add up to %3.")
-                    .arg(sizeText(whole), sizeText(hidden), sizeText(whole - hidden)));
-            callout_->setVisible(true);
-        }
-    }
-    keepScroll_ = same;
+    const bool keep = keepScroll_;
     showSelection();
-    keepScroll_ = false;
-    if (same)
+    if (keep)
         list_->verticalScrollBar()->setValue(scrolled);
+    keepScroll_ = false;
+}
+
+/// What is to be said of the focus folder, and the way that following the weight went.
+void DescentView::showFoot()
+{
+    const auto* place = session_.place();
+    follow_->setEnabled(place != nullptr);
+    follow_->setToolTip(
+        tr("Go down while one folder holds at least %1 % of its parent").arg(qRound(session_.weightThreshold() * 100)));
+    callout_->setVisible(false);
+    passed_->setVisible(place && !place->passed.empty());
+    if (!place)
+        return;
+    const auto& tree = *place->tree;
+    const auto whole = tree.disk(place->focus);
+    const auto hidden = tree.sums(place->focus).hiddenDisk;
+    // Worth saying from a fifth on, but not inside what is hidden as a whole.
+    if (!tree.isHidden(place->focus) && hidden > whole / 5) {
+        calloutText_->setText(tr("Of %1 here, <b>%2 is hidden</b>. The folders you see in a file manager add up to %3.")
+                                  .arg(sizeText(whole), sizeText(hidden), sizeText(whole - hidden)));
+        callout_->setVisible(true);
+    }
+    if (place->passed.empty())
+        return;
+    QStringList levels;
+    const auto& passed = place->passed;
+    constexpr std::size_t mostNamed = 6;
+    for (std::size_t i = 0; i < passed.size(); ++i) {
+        if (passed.size() > mostNamed && i == 2)
+            levels << tr("…");
+        if (passed.size() > mostNamed && i >= 2 && i + 3 < passed.size())
+            continue;
+        const auto name = cutMiddle(toText(tree.name(passed[i])), fontOf(13), 110).toHtmlEscaped();
+        const auto share =
+            shareText(tree.measured(passed[i], wish_.measure), tree.measured(tree.parent(passed[i]), wish_.measure));
+        levels << QStringLiteral("<a style='color:%1' href='%2'>%3</a> %4")
+                      .arg(theme().accent.name(), QString::number(passed[i]), name, share);
+    }
+    passed_->setText(tr("Followed down %1").arg(levels.join(QStringLiteral(" › "))));
 }
 
 void DescentView::showSelection()
 {
     const auto* place = session_.place();
     following_ = true;
-    int row = -1;
-    if (place && place->selection != noNode && place->selection != place->focus &&
-        place->tree->isAtOrBelow(place->selection, place->focus)) {
-        // The child of the focus that is, or holds, the selection.
-        NodeId child = place->selection;
-        while (place->tree->parent(child) != place->focus)
-            child = place->tree->parent(child);
-        row = model_->rowOf(child);
-        if (row < 0 && withRest_) {
-            refresh(false);
-            return;
+    auto* chosen = list_->selectionModel();
+    // The child of the focus that is, or holds, what is selected; deeper where its parents are opened in place.
+    const auto rowFor = [&](NodeId node) {
+        int row = -1;
+        if (node == noNode || node == place->focus || !place->tree->isAtOrBelow(node, place->focus))
+            return row;
+        while (row < 0 && node != place->focus) {
+            row = model_->rowOf(node);
+            if (row < 0)
+                node = place->tree->parent(node);
         }
+        return row;
+    };
+    int row = place ? rowFor(place->selection) : -1;
+    if (place && row < 0 && place->selection != noNode && place->selection != place->focus &&
+        place->tree->isAtOrBelow(place->selection, place->focus) && !wish_.whole.contains(place->focus) &&
+        model_->rowCount() > 0) {
+        following_ = false;
+        wish_.whole.insert(place->focus); // it is in the rest
+        return refresh();
     }
+    QItemSelection all;
+    if (row >= 0)
+        all.select(model_->index(row), model_->index(row));
+    if (place)
+        for (const NodeId other : place->alsoSelected)
+            if (const int also = model_->rowOf(other); also >= 0)
+                all.select(model_->index(also), model_->index(also));
     if (row >= 0) {
-        list_->setCurrentIndex(model_->index(row));
+        chosen->setCurrentIndex(model_->index(row), QItemSelectionModel::NoUpdate);
         if (!keepScroll_)
             list_->scrollTo(model_->index(row));
-    } else {
-        list_->setCurrentIndex({});
     }
+    chosen->select(all, QItemSelectionModel::ClearAndSelect);
+    if (row < 0)
+        chosen->setCurrentIndex({}, QItemSelectionModel::NoUpdate);
     following_ = false;
+}
+
+/// What was chosen in the list becomes the selection of all views.
+void DescentView::takeSelection()
+{
+    std::vector<NodeId> nodes;
+    for (const auto& index : list_->selectionModel()->selectedIndexes())
+        if (const auto node = model_->nodeAt(index.row()); node != noNode)
+            nodes.push_back(node);
+    if (nodes.empty())
+        return;
+    const auto current = model_->nodeAt(list_->currentIndex().row());
+    const bool known = std::find(nodes.begin(), nodes.end(), current) != nodes.end();
+    session_.selectAll(known ? current : nodes.front(), nodes);
 }
 
 void DescentView::showHover()
 {
-    const int row = session_.hover() == noNode ? -1 : model_->rowOf(session_.hover());
+    const int row = model_->rowOf(session_.hover());
     if (row == hoverRow_)
         return;
     for (const int changed : {hoverRow_, row})
@@ -354,8 +605,10 @@ void DescentView::showHover()
 void DescentView::open(const QModelIndex& index)
 {
     if (model_->isRest(index.row())) {
+        const auto folder = model_->row(index.row())->folder;
         const int first = index.row();
-        refresh(false);
+        wish_.whole.insert(folder);
+        refresh();
         list_->setCurrentIndex(model_->index(first));
         return;
     }
@@ -364,22 +617,135 @@ void DescentView::open(const QModelIndex& index)
         session_.setFocus(node);
 }
 
-bool DescentView::eventFilter(QObject* watched, QEvent* event)
+void DescentView::type(const QString& text)
 {
-    if (watched == list_ && event->type() == QEvent::KeyPress) {
-        const auto* key = static_cast<QKeyEvent*>(event);
-        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter || key->key() == Qt::Key_Right) &&
-            list_->currentIndex().isValid()) {
-            open(list_->currentIndex());
+    typed_ = text;
+    typing_->setText(typed_.isEmpty() ? tr("name begins with …") : tr("name begins with “%1”").arg(typed_));
+    typing_->show();
+    typingEnd_.start();
+    const auto* place = session_.place();
+    if (!place || typed_.isEmpty())
+        return;
+    // Among the rows first, then in what the rest holds; there the largest.
+    for (int row = 0; row < model_->rowCount(); ++row)
+        if (!model_->isRest(row) && model_->index(row).data().toString().startsWith(typed_, Qt::CaseInsensitive))
+            return session_.select(model_->nodeAt(row));
+    NodeId best = noNode;
+    std::uint64_t most = 0;
+    place->tree->forEachChild(place->focus, [&](NodeId child) {
+        const auto size = place->tree->measured(child, wish_.measure);
+        if ((best == noNode || size > most) &&
+            toText(place->tree->name(child)).startsWith(typed_, Qt::CaseInsensitive)) {
+            best = child;
+            most = size;
+        }
+    });
+    if (best != noNode)
+        return session_.select(best);
+    typing_->setText(tr("no name in here begins with “%1”").arg(typed_));
+}
+
+void DescentView::endTyping()
+{
+    typed_.clear();
+    typing_->hide();
+    typingEnd_.stop();
+}
+
+/// True when it was for the list.
+bool DescentView::keyPressed(QKeyEvent* event)
+{
+    const auto current = list_->currentIndex();
+    const auto text = event->text();
+    const bool typing = !typing_->isHidden();
+    const bool plain = (event->modifiers() & ~(Qt::ShiftModifier | Qt::KeypadModifier)) == 0;
+    const bool printable = plain && !text.isEmpty() && text[0].isPrint();
+    switch (event->key()) {
+    case Qt::Key_Escape:
+        if (typing) {
+            endTyping();
             return true;
         }
-        if (key->key() == Qt::Key_Left && key->modifiers() == Qt::NoModifier) {
+        if (session_.place() && session_.place()->lit.any())
+            session_.light(session_.place()->lit);
+        return true;
+    case Qt::Key_Backspace:
+        if (typing) {
+            type(typed_.left(typed_.size() - 1));
+            return true;
+        }
+        return false;
+    case Qt::Key_Return:
+    case Qt::Key_Enter:
+        endTyping();
+        if (current.isValid())
+            open(current);
+        return true;
+    case Qt::Key_Right:
+        if (event->modifiers() == Qt::NoModifier && current.isValid()) {
+            open(current);
+            return true;
+        }
+        if (event->modifiers() == Qt::ShiftModifier) {
+            const auto* row = model_->row(current.row());
+            if (row && !row->opened)
+                toggleOpened(row->node);
+            return true;
+        }
+        return false;
+    case Qt::Key_Left:
+        if (event->modifiers() == Qt::NoModifier) {
             session_.goUp();
             return true;
         }
+        if (event->modifiers() == Qt::ShiftModifier) {
+            const auto* row = model_->row(current.row());
+            if (row && row->opened)
+                toggleOpened(row->node);
+            else if (row && row->level > 0)
+                session_.select(row->folder);
+            return true;
+        }
+        return false;
+    default:
+        break;
     }
+    if (!typing && text == QLatin1String("/")) {
+        type({});
+        return true;
+    }
+    if (printable && (typing || text[0].isLetter() || text[0] == QLatin1Char('.') || text[0] == QLatin1Char('_'))) {
+        type(typed_ + text);
+        return true;
+    }
+    return false;
+}
+
+bool DescentView::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == list_ && event->type() == QEvent::ShortcutOverride && !typing_->isHidden()) {
+        // While a name is typed its letters are letters, not actions.
+        const auto* key = static_cast<QKeyEvent*>(event);
+        if ((key->modifiers() & ~Qt::ShiftModifier) == 0 && (!key->text().isEmpty())) {
+            event->accept();
+            return true;
+        }
+    }
+    if (watched == list_ && event->type() == QEvent::KeyPress && keyPressed(static_cast<QKeyEvent*>(event)))
+        return true;
     if (watched == list_->viewport() && event->type() == QEvent::Leave)
         session_.setHover(noNode);
+    if (watched == list_->viewport() && event->type() == QEvent::MouseButtonPress) {
+        const auto* mouse = static_cast<QMouseEvent*>(event);
+        const auto index = list_->indexAt(mouse->pos());
+        const auto* row = model_->row(index.row());
+        if (row && mouse->button() == Qt::LeftButton && session_.place() &&
+            RowPainter::canOpen(*session_.place()->tree, row->node) &&
+            RowPainter::markIn(list_->visualRect(index), row->level).contains(mouse->pos())) {
+            toggleOpened(row->node);
+            return true;
+        }
+    }
     return QWidget::eventFilter(watched, event);
 }
 

@@ -3,43 +3,18 @@
 // gathered into one row that can be opened.
 #pragma once
 
-#include <QAbstractListModel>
 #include <QLabel>
 #include <QListView>
 #include <QPushButton>
+#include <QTimer>
 #include <QWidget>
 
 #include <vector>
 
+#include "app/descent_model.h"
 #include "app/session.h"
 
 namespace kurvo::app {
-
-class DescentModel : public QAbstractListModel {
-    Q_OBJECT
-public:
-    enum Role { NodeRole = Qt::UserRole, RestCountRole, SizeRole };
-
-    explicit DescentModel(QObject* parent = nullptr) : QAbstractListModel(parent) { }
-    void show(const Place* place, Measure measure, bool withRest);
-    int rowCount(const QModelIndex& parent = {}) const override;
-    QVariant data(const QModelIndex& index, int role) const override;
-
-    NodeId nodeAt(int row) const; ///< noNode for the row of the rest
-    int rowOf(NodeId node) const;
-    bool isRest(int row) const { return restCount_ > 0 && row == static_cast<int>(shown_); }
-    std::uint64_t largest() const { return largest_; }
-    std::uint64_t restSize() const { return restSize_; }
-
-private:
-    std::shared_ptr<const FileTree> tree_;
-    Measure measure_ = Measure::Disk;
-    std::vector<NodeId> children_;
-    std::size_t shown_ = 0;
-    std::size_t restCount_ = 0;
-    std::uint64_t restSize_ = 0;
-    std::uint64_t largest_ = 0;
-};
 
 /// The chain of parents: each a step one can click.
 class DescentChain : public QWidget {
@@ -68,37 +43,65 @@ private:
     int hovered_ = -1;
 };
 
+/// What a row says beside name and size, on request.
+enum DescentFact : unsigned { FactDriveShare = 1, FactCount = 2, FactNewest = 4, FactHidden = 8 };
+
 class DescentView : public QWidget {
     Q_OBJECT
 public:
     explicit DescentView(Session& session, QWidget* parent = nullptr);
     QListView* list() { return list_; }
+    DescentModel* model() { return model_; }
     DescentChain* chain() { return chain_; }
+
+    DescentSort sort() const { return sort_; }
+    void setSort(DescentSort sort);
+    unsigned facts() const { return facts_; }
+    void setFacts(unsigned facts);
+    /// Shows a folder's children below it, or puts them away again.
+    void toggleOpened(NodeId folder);
+    /// What is typed to find a name; empty when nothing is.
+    QString typed() const { return typed_; }
 
 signals:
     void contextRequested(const QPoint& global);
+    void shapeChanged(); ///< sorting or facts were chosen anew
 
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
-    void refresh(bool withRest);
-    void refreshAgain() { refresh(withRest_); }
+    void makeHead();
+    void refresh();
+    void showRows(std::vector<DescentRow> rows);
+    void showFoot();
     void showSelection();
+    void takeSelection();
     void showHover();
     void open(const QModelIndex& index);
+    bool keyPressed(QKeyEvent* event);
+    void type(const QString& text);
+    void endTyping();
 
     Session& session_;
     DescentChain* chain_;
     DescentModel* model_;
     QListView* list_;
+    QPushButton* sortButton_;
+    QPushButton* factsButton_;
+    QLabel* typing_;
     QFrame* callout_;
     QLabel* calloutText_;
+    QLabel* passed_;
     QPushButton* follow_;
+    QTimer typingEnd_;
+    QString typed_;
+    DescentSort sort_ = DescentSort::Size;
+    unsigned facts_ = 0;
+    DescentWish wish_;
+    unsigned request_ = 0;
     int hoverRow_ = -1;
-    bool withRest_ = true;
     std::uint64_t shownPlace_ = 0;
-    NodeId shownFocus_ = noNode;
     bool keepScroll_ = false;
     bool following_ = false; ///< the list changes because the session did
 };

@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <cerrno>
 #include <numeric>
 
 #include "app/async.h"
@@ -46,7 +47,8 @@ Dossier::Dossier(Session& session, QWidget* parent)
     : QFrame(parent), session_(session), name_(new QLabel), path_(new QLabel), size_(new QLabel), shares_(new QLabel),
       mixTitle_(new QLabel(tr("What is in it"))), mix_(new FamilyBar), mixText_(new QLabel), facts_(new QGridLayout),
       note_(new QLabel), plan_(new QPushButton), open_(new QPushButton(tr("Open"))),
-      show_(new QPushButton(tr("Show in files"))), copy_(new QPushButton(tr("Copy path"))), body_(new QWidget),
+      show_(new QPushButton(tr("Show in files"))), copy_(new QPushButton(tr("Copy path"))),
+      more_(new QPushButton(tr("More  ▾"))), body_(new QWidget),
       empty_(new QLabel(tr("Facts about what you select will stand here.")))
 {
     setProperty("role", "panel");
@@ -79,6 +81,8 @@ Dossier::Dossier(Session& session, QWidget* parent)
     open_->setObjectName("open");
     show_->setObjectName("showInFiles");
     copy_->setObjectName("copyPath");
+    more_->setObjectName("moreActions");
+    more_->setStyleSheet("QPushButton::menu-indicator { image: none; width: 0; }");
 
     layout->addWidget(name_);
     layout->addWidget(path_);
@@ -98,7 +102,11 @@ Dossier::Dossier(Session& session, QWidget* parent)
     row->addWidget(open_);
     row->addWidget(show_);
     layout->addLayout(row);
-    layout->addWidget(copy_);
+    auto* second = new QHBoxLayout;
+    second->setSpacing(6);
+    second->addWidget(copy_);
+    second->addWidget(more_);
+    layout->addLayout(second);
 
     empty_->setProperty("role", "second");
     empty_->setAlignment(Qt::AlignCenter);
@@ -119,7 +127,7 @@ Dossier::Dossier(Session& session, QWidget* parent)
     update();
 }
 
-void Dossier::addFact(const QString& name, const QString& value, const QString& tip)
+QLabel* Dossier::addFact(const QString& name, const QString& value, const QString& tip)
 {
     const int row = facts_->rowCount();
     auto* left = new QLabel(name);
@@ -131,6 +139,7 @@ void Dossier::addFact(const QString& name, const QString& value, const QString& 
     right->setTextInteractionFlags(Qt::TextSelectableByMouse);
     facts_->addWidget(left, row, 0);
     facts_->addWidget(right, row, 1);
+    return right;
 }
 
 void Dossier::update()
@@ -141,6 +150,14 @@ void Dossier::update()
     if (!place)
         return;
     const auto& tree = *place->tree;
+    while (auto* item = facts_->takeAt(0)) {
+        delete item->widget();
+        delete item;
+    }
+    apparent_ = nullptr;
+    ++factsRequest_;
+    if (!place->alsoSelected.empty())
+        return showSeveral(*place);
     const NodeId node = place->selection != noNode ? place->selection : place->focus;
     const auto label = toText(tree.label(node));
     name_->setText(cutMiddle(label, fontOf(15, QFont::DemiBold), 700));
@@ -163,11 +180,8 @@ void Dossier::update()
         shares << tr("%1 of the drive").arg(shareText(tree.disk(node), place->capacity.total));
     shares_->setText(shares.join(QStringLiteral(" · ")));
 
-    while (auto* item = facts_->takeAt(0)) {
-        delete item->widget();
-        delete item;
-    }
     fillFacts(*place, node);
+    askDisk(*place, node);
 
     const bool planned = place->plan.has(node);
     const NodeId covering = place->plan.coveringItem(tree, node);
@@ -195,6 +209,100 @@ void Dossier::update()
         startMix(node);
 }
 
+/// Several items: their sum, in which nothing counts twice.
+void Dossier::showSeveral(const Place& place)
+{
+    const auto& tree = *place.tree;
+    const auto tops = place.selected();
+    std::uint64_t disk = 0, apparent = 0, files = 0, hidden = 0;
+    std::int64_t newest = INT64_MIN;
+    for (const NodeId node : tops) {
+        disk += tree.disk(node);
+        apparent += tree.apparent(node);
+        files += tree.files(node);
+        hidden += tree.isHidden(node) ? tree.disk(node) : tree.isFolder(node) ? tree.sums(node).hiddenDisk : 0;
+        newest = std::max(newest, tree.newest(node));
+    }
+    const auto all = place.alsoSelected.size() + 1;
+    name_->setText(tr("%1 selected").arg(itemsText(all, "item")));
+    name_->setToolTip({});
+    QStringList names;
+    for (const NodeId node : tops) {
+        if (names.size() == 8) {
+            names << tr("and %1 more").arg(tops.size() - 8);
+            break;
+        }
+        names << cutMiddle(toText(tree.label(node)), fontOf(11), 220);
+    }
+    path_->setText(names.join(QLatin1Char('\n')));
+    path_->setToolTip({});
+    size_->setText(sizeText(disk));
+    QStringList shares{tr("%1 of %2").arg(shareText(disk, tree.disk(rootNode)), toText(tree.label(rootNode)))};
+    if (place.capacity.total > 0)
+        shares << tr("%1 of the drive").arg(shareText(disk, place.capacity.total));
+    shares_->setText(shares.join(QStringLiteral(" · ")));
+    addFact(tr("Apparent"), sizeText(apparent));
+    addFact(tr("Files"), countText(files));
+    if (hidden > 0)
+        addFact(tr("Hidden"), sizeText(hidden));
+    addFact(tr("Newest"), whenText(newest));
+    const bool within = tops.size() < all;
+    note_->setText(within ? tr("What lies in another selected folder is counted once.") : QString());
+    note_->setVisible(within);
+    for (auto* widget :
+         {static_cast<QWidget*>(mixTitle_), static_cast<QWidget*>(mix_), static_cast<QWidget*>(mixText_)})
+        widget->setVisible(false);
+    const bool planned = std::all_of(tops.begin(), tops.end(), [&](NodeId node) { return place.plan.has(node); });
+    plan_->setText(planned ? tr("Take off the plan   Del") : tr("Plan: trash   Del"));
+    plan_->setEnabled(!session_.planJob());
+}
+
+/// What the snapshot does not hold is asked from the disk, off this thread.
+void Dossier::askDisk(const Place& place, NodeId node)
+{
+    if (place.fromSnapshot || place.isGrowing())
+        return;
+    const auto request = factsRequest_;
+    runAsync(
+        this, [path = place.tree->path(node)] { return readFileFacts(path); },
+        [this, request, node](const Result<FileFacts>& facts) {
+            const auto* open = session_.place();
+            if (request != factsRequest_ || !open)
+                return;
+            const auto& store = open->tree->store();
+            if (!facts || facts->stat.kind != store.kind(node) || facts->stat.inode != store.inode(node)) {
+                addFact(tr("On disk"), !facts && facts.error().sysError == ENOENT
+                                           ? tr("not there any more: read this folder again (F5)")
+                                       : !facts
+                                           ? QString::fromStdString(facts.error().sentence)
+                                           : tr("something else stands there by now: read this folder again (F5)"));
+                return;
+            }
+            showFromDisk(*facts, node);
+        });
+}
+
+void Dossier::showFromDisk(const FileFacts& facts, NodeId node)
+{
+    addFact(tr("Group"), toText(facts.group));
+    const auto permissions = permissionText(facts.stat.mode, facts.stat.kind == EntryKind::Folder);
+    if (facts.stat.kind != EntryKind::SymbolicLink)
+        addFact(tr("Permits"), permissions, QStringLiteral("%1").arg(facts.stat.mode & 07777, 4, 8, QLatin1Char('0')));
+    if (!facts.linkTarget.empty())
+        addFact(tr("Leads to"), toText(facts.linkTarget).replace(QLatin1Char('/'), QStringLiteral("/\u200B")) +
+                                    (facts.linkBroken ? tr(" (nothing is there)") : QString()));
+    QStringList why;
+    if (facts.compressed)
+        why << tr("compressed by the filesystem");
+    if (facts.preallocated)
+        why << tr("space kept ahead");
+    if (facts.shared)
+        why << tr("shares blocks with other files");
+    if (!why.isEmpty() && apparent_)
+        apparent_->setText(
+            QStringLiteral("%1 (%2)").arg(sizeText(session_.place()->tree->apparent(node)), why.join(", ")));
+}
+
 void Dossier::fillFacts(const Place& place, NodeId node)
 {
     const auto& tree = *place.tree;
@@ -210,7 +318,16 @@ void Dossier::fillFacts(const Place& place, NodeId node)
     } else if (folder && disk > apparent + apparent / 5 && tree.sums(node).files > 100) {
         why = tr(" (many small files)");
     }
-    addFact(tr("Apparent"), sizeText(apparent) + why);
+    apparent_ = addFact(tr("Apparent"), sizeText(apparent) + why);
+    if (place.earlier) {
+        const auto growth = place.earlier->growth(tree, node, Measure::Disk);
+        const bool isNew = place.earlier->earlier(node) == noNode;
+        const auto change = sizeText(static_cast<std::uint64_t>(growth < 0 ? -growth : growth));
+        addFact(tr("Growth"),
+                isNew         ? tr("new since %1").arg(whenText(place.earlierTaken))
+                : growth == 0 ? tr("none since %1").arg(whenText(place.earlierTaken))
+                              : tr("%1%2 since %3").arg(growth > 0 ? "+" : "−", change, whenText(place.earlierTaken)));
+    }
     if (folder) {
         const auto& sums = tree.sums(node);
         addFact(tr("Holds"), tr("%1, %2").arg(itemsText(sums.files, "file"), itemsText(sums.folders, "folder")));
@@ -234,13 +351,30 @@ void Dossier::fillFacts(const Place& place, NodeId node)
                 QString::fromStdString(formatTime(store.modified(node))));
     }
     addFact(tr("Owner"), toText(ownerName(place.info, store.owner(node))));
-    if (!folder && store.has(node, FlagLinked)) {
+    fillLinks(place, node);
+}
+
+/// The other paths of a file with several links.
+void Dossier::fillLinks(const Place& place, NodeId node)
+{
+    const auto& tree = *place.tree;
+    const auto& store = tree.store();
+    if (tree.isFolder(node) || !store.has(node, FlagLinked) || tree.isGrowing())
+        return;
+    {
         const auto& set = store.linkSets()[store.linkSetOf(node)];
         QStringList others;
         for (const NodeId other : store.linkMembers(set))
             if (other != node && others.size() < 12)
                 others << toText(tree.path(other));
-        addFact(tr("Links"), tr("%1 in all").arg(set.links), others.join(QLatin1Char('\n')));
+        const auto known = others.size();
+        if (known > 3)
+            others = others.mid(0, 3) << tr("and %1 more").arg(set.count - 4);
+        addFact(tr("Links"),
+                tr("%1 in all").arg(set.links) +
+                    (known > 0 ? QStringLiteral(":\n") +
+                                     others.join(QLatin1Char('\n')).replace(QLatin1Char('/'), QStringLiteral("/\u200B"))
+                               : tr(", the others outside of this place")));
         const NodeId counted = tree.countedAt(node);
         if (counted != node && counted != noNode)
             addFact(tr("Counted at"), toText(tree.path(counted)).replace(QLatin1Char('/'), QStringLiteral("/\u200B")));

@@ -9,6 +9,7 @@
 #include <QPushButton>
 
 #include "app/session.h"
+#include "core/platform/file_facts.h"
 
 namespace kurvo::app {
 
@@ -36,11 +37,16 @@ public:
     QPushButton* openButton() { return open_; }
     QPushButton* showButton() { return show_; }
     QPushButton* copyButton() { return copy_; }
+    QPushButton* moreButton() { return more_; }
 
 private:
     void update();
+    void showSeveral(const Place& place);
     void fillFacts(const Place& place, NodeId node);
-    void addFact(const QString& name, const QString& value, const QString& tip = {});
+    void fillLinks(const Place& place, NodeId node);
+    void askDisk(const Place& place, NodeId node);
+    void showFromDisk(const FileFacts& facts, NodeId node);
+    QLabel* addFact(const QString& name, const QString& value, const QString& tip = {});
     void startMix(NodeId node);
 
     Session& session_;
@@ -57,8 +63,11 @@ private:
     QPushButton* open_;
     QPushButton* show_;
     QPushButton* copy_;
+    QPushButton* more_;
     QWidget* body_;
     QLabel* empty_;
+    QLabel* apparent_ = nullptr; ///< of the facts: the reason is known only once the disk has answered
+    unsigned factsRequest_ = 0;
     unsigned mixRequest_ = 0;
     QElapsedTimer mixAge_; ///< since it was asked for
     NodeId mixNode_ = noNode;

@@ -2,43 +2,28 @@
 // Explore: descent, picture and dossier side by side, over one focus and one selection.
 #pragma once
 
-#include <QElapsedTimer>
 #include <QStackedWidget>
 #include <QWidget>
 
-#include "app/cut_label.h"
 #include "app/descent_view.h"
 #include "app/dossier.h"
-#include "app/treemap_view.h"
+#include "app/legend.h"
+#include "app/picture_bar.h"
+#include "app/picture_view.h"
+#include "app/trail.h"
+#include "app/types_view.h"
 
 namespace kurvo::app {
-
-/// The families present in the focus folder with their sizes.
-class Legend : public QWidget {
-    Q_OBJECT
-public:
-    explicit Legend(Session& session, QWidget* parent = nullptr);
-    QSize sizeHint() const override { return {200, 26}; }
-
-protected:
-    void paintEvent(QPaintEvent* event) override;
-
-private:
-    void refresh();
-
-    Session& session_;
-    FamilyMix mix_;
-    unsigned request_ = 0;
-    QElapsedTimer age_; ///< since the mix was asked for
-    NodeId shown_ = noNode;
-};
 
 class ExploreStage : public QWidget {
     Q_OBJECT
 public:
     explicit ExploreStage(Session& session, QWidget* parent = nullptr);
     DescentView* descent() { return descent_; }
-    TreemapView* treemap() { return treemap_; }
+    PictureView* picture() { return picture_; }
+    TypesView* types() { return types_; }
+    Legend* legend() { return legend_; }
+    Trail* trail() { return trail_; }
     Dossier* dossier() { return dossier_; }
 
 signals:
@@ -46,24 +31,24 @@ signals:
     void contextRequested(const QPoint& global);
     void notReadRequested();
     void rescanRequested();
-
-protected:
-    void resizeEvent(QResizeEvent* event) override;
+    void takeAlongRequested(const QPoint& global);
 
 private:
     void refresh();
     void refreshState();
 
     Session& session_;
-    QLabel* measureLabel_ = nullptr;
     QLabel* state_;
     QPushButton* notRead_;
     QPushButton* changed_;
     QStackedWidget* stack_;
     DescentView* descent_;
-    TreemapView* treemap_;
+    QStackedWidget* pictures_;
+    PictureView* picture_;
+    TypesView* types_;
+    Legend* legend_;
     Dossier* dossier_;
-    CutLabel* trail_;
+    Trail* trail_;
 };
 
 } // namespace kurvo::app

@@ -7,12 +7,18 @@
 #include <QDBusPendingCallWatcher>
 #include <QDBusPendingReply>
 #include <QDesktopServices>
+#include <QFile>
 #include <QGuiApplication>
+#include <QMenu>
+#include <QPointer>
+#include <QProcess>
+#include <QStandardPaths>
 #include <QUrl>
 
 #include <fcntl.h>
 
 #include "app/async.h"
+#include "app/open_with.h"
 #include "app/words.h"
 
 namespace kurvo::app {
@@ -71,10 +77,56 @@ void showInFileManager(Session& session, const std::string& path)
     });
 }
 
-void copyPath(Session& session, const std::string& path)
+void copyPaths(Session& session, const std::vector<std::string>& paths)
 {
-    QGuiApplication::clipboard()->setText(QString::fromStdString(path));
-    session.say(QObject::tr("The path is in the clipboard."));
+    QStringList lines;
+    for (const auto& path : paths)
+        lines << QString::fromStdString(path);
+    QGuiApplication::clipboard()->setText(lines.join(QLatin1Char('\n')));
+    session.say(paths.size() == 1 ? QObject::tr("The path is in the clipboard.")
+                                  : QObject::tr("%1 paths are in the clipboard.").arg(paths.size()));
+}
+
+void openTerminal(Session& session, const std::string& path, bool isFolder)
+{
+    whenThere(session, path, [&session, path, isFolder] {
+        const auto folder = isFolder ? path : std::string(parentPath(path));
+        // The first is Debian's alternative, which follows the user's choice; then the freedesktop.org proposal.
+        for (const auto* name : {"x-terminal-emulator", "xdg-terminal-exec"})
+            if (const auto program = QStandardPaths::findExecutable(QString::fromLatin1(name)); !program.isEmpty()) {
+                QProcess terminal;
+                terminal.setProgram(program);
+                terminal.setWorkingDirectory(QFile::decodeName(folder.c_str()));
+                if (terminal.startDetached())
+                    return;
+            }
+        session.say(QObject::tr("No terminal was found. Set one as the alternative x-terminal-emulator."),
+                    Severity::Warning);
+    });
+}
+
+void openItemWith(Session& session, const std::string& path, const QPoint& at, QWidget* parent)
+{
+    whenThere(session, path, [&session, path, at, parent = QPointer<QWidget>(parent)] {
+        runAsync(
+            &session, [path] { return programsFor(path); },
+            [&session, path, at, parent](const std::vector<OpenProgram>& programs) {
+                if (programs.empty())
+                    return session.say(QObject::tr("No program is installed that opens %1.").arg(toText(path)),
+                                       Severity::Warning);
+                auto* menu = new QMenu(parent);
+                menu->setObjectName("openWithMenu");
+                menu->setAttribute(Qt::WA_DeleteOnClose);
+                for (const auto& program : programs)
+                    menu->addAction(QString::fromStdString(program.name), &session, [&session, program, path] {
+                        if (!openWithProgram(program.id, path))
+                            session.say(
+                                QObject::tr("%1 could not be started.").arg(QString::fromStdString(program.name)),
+                                Severity::Warning);
+                    });
+                menu->popup(at);
+            });
+    });
 }
 
 } // namespace kurvo::app

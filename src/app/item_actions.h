@@ -2,6 +2,9 @@
 // What can be done with an item outside of Kurvo: open it, show it in the file manager, copy its path.
 #pragma once
 
+#include <QPoint>
+#include <QWidget>
+
 #include <string>
 
 #include "app/session.h"
@@ -14,6 +17,13 @@ void openItem(Session& session, const std::string& path);
 /// Shows it in the file manager (org.freedesktop.FileManager1 over D-Bus); where none answers, opens its folder.
 void showInFileManager(Session& session, const std::string& path);
 
-void copyPath(Session& session, const std::string& path);
+/// One a line.
+void copyPaths(Session& session, const std::vector<std::string>& paths);
+
+/// Starts a terminal in the folder, or in the folder that holds the file.
+void openTerminal(Session& session, const std::string& path, bool isFolder);
+
+/// Asks which program and opens the file with it: a menu at `at`.
+void openItemWith(Session& session, const std::string& path, const QPoint& at, QWidget* parent);
 
 } // namespace kurvo::app

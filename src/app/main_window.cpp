@@ -1,20 +1,28 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/main_window.h"
 
+#include <QBuffer>
+#include <QClipboard>
 #include <QCloseEvent>
 #include <QCoreApplication>
 #include <QDir>
 #include <QDragEnterEvent>
 #include <QFile>
+#include <QFileDialog>
 #include <QFileInfo>
+#include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QPrintDialog>
+#include <QPrinter>
+#include <QStyle>
 #include <QVBoxLayout>
 
 #include "app/async.h"
 #include "app/empty_trash_dialog.h"
 #include "app/item_actions.h"
+#include "app/picture_export.h"
 #include "app/words.h"
 #include "demo/demo_data.h"
 
@@ -32,6 +40,38 @@ QFrame* line(QFrame::Shape shape)
     frame->setBackgroundRole(QPalette::Mid);
     frame->setAutoFillBackground(true);
     return frame;
+}
+
+constexpr QSize sheetSize(1400, 990); ///< as wide as high as paper lies
+
+/// "picture-measure-colour-treemap depth-sunburst depth-areas", as numbers.
+QString viewText(const ViewState& v)
+{
+    return QStringLiteral("%1-%2-%3-%4-%5-%6")
+        .arg(static_cast<int>(v.picture))
+        .arg(static_cast<int>(v.measure))
+        .arg(static_cast<int>(v.colour))
+        .arg(v.treemapDepth)
+        .arg(v.sunburstDepth)
+        .arg(v.areas ? 1 : 0);
+}
+
+std::optional<ViewState> viewFrom(const QString& text)
+{
+    const auto parts = text.split(QLatin1Char('-'));
+    if (parts.size() != 6)
+        return std::nullopt;
+    const auto number = [&parts](qsizetype i, int least, int most) {
+        return std::clamp(parts[i].toInt(), least, most);
+    };
+    ViewState v;
+    v.picture = static_cast<PictureKind>(number(0, 0, 2));
+    v.measure = static_cast<Measure>(number(1, 0, 2));
+    v.colour = static_cast<ColourBy>(number(2, 0, static_cast<int>(colourSchemes) - 1));
+    v.treemapDepth = number(3, 1, ViewState::allLevels);
+    v.sunburstDepth = number(4, 1, ViewState::allLevels);
+    v.areas = number(5, 0, 1) != 0;
+    return v;
 }
 
 } // namespace
@@ -70,10 +110,15 @@ MainWindow::MainWindow(AppFolders folders)
     setCentralWidget(central);
     notice_->setParent(central); // over the stage, so that no view jumps when something is said
 
+    installAccessiblePictures();
     makeActions();
+    session_.setViewMemory([this](const std::string& place) { return recallView(place); });
+    for (const auto signal : {&Session::viewChanged, &Session::measureChanged})
+        connect(&session_, signal, this, &MainWindow::rememberView);
     connect(rail_, &Rail::stageChosen, this, &MainWindow::setStage);
     connect(explore_, &ExploreStage::scanRequested, this, [this] { setStage(Stage::Scan); });
     connect(explore_, &ExploreStage::contextRequested, this, &MainWindow::showContextMenu);
+    connect(explore_, &ExploreStage::takeAlongRequested, this, &MainWindow::showTakeAlong);
     connect(explore_, &ExploreStage::notReadRequested, this, &MainWindow::showNotRead);
     connect(explore_, &ExploreStage::rescanRequested, this, [this] { session_.rescanChanged(); });
     connect(scan_, &ScanStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
@@ -108,7 +153,7 @@ MainWindow::MainWindow(AppFolders folders)
     });
     for (const auto signal :
          {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::selectionChanged,
-          &Session::planChanged, &Session::planJobChanged, &Session::scansChanged})
+          &Session::planChanged, &Session::planJobChanged, &Session::scansChanged, &Session::viewChanged})
         connect(&session_, signal, this, &MainWindow::updateActions);
     connect(&theme_, &ThemeControl::changed, this, [this] {
         session_.hoverChanged();
@@ -122,12 +167,20 @@ MainWindow::MainWindow(AppFolders folders)
     press(explore_->dossier()->openButton(), open_);
     press(explore_->dossier()->showButton(), show_);
     press(explore_->dossier()->copyButton(), copy_);
+    auto* more = new QMenu(explore_->dossier()->moreButton());
+    more->addActions({openWith_, terminal_, rescanFolder_});
+    explore_->dossier()->moreButton()->setMenu(more);
     setStage(Stage::Scan);
     restoreSettings();
     updateActions();
 }
 
-MainWindow::~MainWindow() = default;
+/// The views look at the session until they are gone, and it goes before a window's children would.
+MainWindow::~MainWindow()
+{
+    hide();
+    delete takeCentralWidget();
+}
 
 void MainWindow::setStage(Stage stage)
 {
@@ -158,15 +211,152 @@ NodeId MainWindow::subject() const
     return place->selection != noNode ? place->selection : place->focus;
 }
 
+/// All that an action is for: what is selected, else the focus folder.
+std::vector<NodeId> MainWindow::subjects() const
+{
+    const auto* place = session_.place();
+    if (!place)
+        return {};
+    return place->selection != noNode ? place->selected() : std::vector<NodeId>{place->focus};
+}
+
+bool MainWindow::isPlanned() const
+{
+    const auto nodes = subjects();
+    return !nodes.empty() &&
+           std::all_of(nodes.begin(), nodes.end(), [this](NodeId node) { return session_.place()->plan.has(node); });
+}
+
 void MainWindow::togglePlanned()
 {
-    const auto node = subject();
-    if (node == noNode)
+    const bool planned = isPlanned();
+    for (const NodeId node : subjects()) {
+        if (planned)
+            session_.unplan(node);
+        else if (!session_.place()->plan.has(node))
+            session_.planTrash(node);
+    }
+}
+
+/// Asks for a file name without holding up the window, and remembers the folder.
+void MainWindow::askForFile(const QString& title, const QString& suggestion, const QStringList& kinds,
+                            const std::function<void(const std::string&)>& save)
+{
+    auto* dialog = new QFileDialog(this, title, settings_.value("window/savedIn", QDir::homePath()).toString());
+    dialog->setObjectName("saveDialog");
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->setAcceptMode(QFileDialog::AcceptSave);
+    dialog->setNameFilters(kinds);
+    dialog->setDefaultSuffix(kinds.first().section(QLatin1String("*."), 1).section(QLatin1Char(')'), 0, 0));
+    dialog->selectFile(suggestion);
+    connect(dialog, &QFileDialog::filterSelected, dialog, [dialog](const QString& kind) {
+        dialog->setDefaultSuffix(kind.section(QLatin1String("*."), 1).section(QLatin1Char(')'), 0, 0));
+    });
+    connect(dialog, &QFileDialog::fileSelected, this, [this, save](const QString& file) {
+        settings_.setValue("window/savedIn", QFileInfo(file).path());
+        save(QFile::encodeName(file).toStdString());
+    });
+    dialog->open();
+}
+
+void MainWindow::savePicture()
+{
+    const auto* place = session_.place();
+    if (!place)
         return;
-    if (session_.place()->plan.has(node))
-        session_.unplan(node);
-    else
-        session_.planTrash(node);
+    const auto name = toText(place->tree->label(place->focus)).replace(QLatin1Char('/'), QLatin1Char('_'));
+    askForFile(tr("Save the picture"),
+               QStringLiteral("%1.png").arg(name == QLatin1String("_") ? toText(place->info.host) : name),
+               {tr("PNG picture (*.png)"), tr("SVG drawing (*.svg)")}, [this](const std::string& file) {
+                   const auto* open = session_.place();
+                   if (!open)
+                       return;
+                   if (file.ends_with(".svg"))
+                       return saveBytes(session_, file, sheetSvg(*open, *explore_->legend(), sheetSize));
+                   QByteArray bytes;
+                   QBuffer buffer(&bytes);
+                   buffer.open(QIODevice::WriteOnly);
+                   sheetImage(*open, *explore_->legend(), sheetSize).save(&buffer, "PNG");
+                   saveBytes(session_, file, bytes);
+               });
+}
+
+void MainWindow::copyPicture()
+{
+    if (const auto* place = session_.place()) {
+        QGuiApplication::clipboard()->setImage(sheetImage(*place, *explore_->legend(), sheetSize));
+        session_.say(tr("The picture is in the clipboard."));
+    }
+}
+
+void MainWindow::printPicture()
+{
+    if (!session_.place())
+        return;
+    auto* dialog = new QPrintDialog(this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, qOverload<QPrinter*>(&QPrintDialog::accepted), this, [this](QPrinter* printer) {
+        const auto* open = session_.place();
+        if (!open)
+            return;
+        printer->setPageOrientation(QPageLayout::Landscape);
+        QPainter painter;
+        if (!painter.begin(printer))
+            return session_.say(tr("The printer did not take the picture."), Severity::Problem);
+        const auto page = printer->pageLayout().paintRectPixels(printer->resolution());
+        const double scale = std::min(page.width() / static_cast<double>(sheetSize.width()),
+                                      page.height() / static_cast<double>(sheetSize.height()));
+        painter.scale(scale, scale);
+        paintSheet(painter, QRectF(QPointF(), sheetSize), *open, *explore_->legend());
+        if (!painter.end())
+            session_.say(tr("The printer did not take the picture."), Severity::Problem);
+    });
+    dialog->open();
+}
+
+void MainWindow::saveList()
+{
+    const auto* place = session_.place();
+    if (!place)
+        return;
+    const auto name = toText(place->tree->label(place->focus)).replace(QLatin1Char('/'), QLatin1Char('_'));
+    askForFile(tr("Save the list"),
+               QStringLiteral("%1.csv").arg(name == QLatin1String("_") ? toText(place->info.host) : name),
+               {tr("CSV table (*.csv)")}, [this](const std::string& file) {
+                   const auto* open = session_.place();
+                   if (!open)
+                       return;
+                   runAsync(
+                       this,
+                       [tree = open->tree, focus = open->focus, measure = session_.measure()] {
+                           return childrenCsv(*tree, focus, measure);
+                       },
+                       [this, file](const QByteArray& bytes) { saveBytes(session_, file, bytes); });
+               });
+}
+
+void MainWindow::showTakeAlong(const QPoint& global)
+{
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    for (auto* action : takeAlong_)
+        menu->addAction(action);
+    menu->popup(global);
+}
+
+void MainWindow::chooseMotion(bool still)
+{
+    settings_.setValue("window/stillPictures", still);
+    stillPictures_->setChecked(still);
+    explore_->picture()->setMotion(!still && style()->styleHint(QStyle::SH_Widget_Animation_Duration) != 0);
+}
+
+void MainWindow::chooseThreshold(int percent)
+{
+    session_.setWeightThreshold(percent / 100.0);
+    settings_.setValue("explore/threshold", percent);
+    for (auto* action : thresholdActions_)
+        action->setChecked(action->data().toInt() == percent);
 }
 
 void MainWindow::askToEmptyTrash()
@@ -272,7 +462,40 @@ void MainWindow::restoreSettings()
     restoreGeometry(settings_.value("window/geometry").toByteArray());
     chooseTheme(static_cast<ThemeChoice>(std::clamp(settings_.value("window/theme", 0).toInt(), 0, 2)));
     chooseUnits(settings_.value("window/decimal", false).toBool() ? SizeUnits::Decimal : SizeUnits::Binary);
-    session_.setMeasure(static_cast<Measure>(std::clamp(settings_.value("explore/measure", 0).toInt(), 0, 2)));
+    session_.setLastView(viewFrom(settings_.value("explore/view").toString()).value_or(ViewState{}));
+    chooseThreshold(settings_.value("explore/threshold", 80).toInt());
+    chooseMotion(settings_.value("window/stillPictures", false).toBool());
+    explore_->descent()->setSort(
+        static_cast<DescentSort>(std::clamp(settings_.value("explore/descentSort", 0).toInt(), 0, 3)));
+    explore_->descent()->setFacts(settings_.value("explore/descentFacts", 0).toUInt() & 15u);
+    connect(explore_->descent(), &DescentView::shapeChanged, this, [this] {
+        settings_.setValue("explore/descentSort", static_cast<int>(explore_->descent()->sort()));
+        settings_.setValue("explore/descentFacts", explore_->descent()->facts());
+    });
+}
+
+/// How the current place is looked at is kept for it, and for places that come new.
+void MainWindow::rememberView()
+{
+    const auto text = viewText(session_.view());
+    settings_.setValue("explore/view", text);
+    if (const auto* place = session_.place()) {
+        auto kept = settings_.value("explore/places").toStringList();
+        const auto key = QString::fromUtf8(QByteArray::fromStdString(place->info.place).toPercentEncoding("/"));
+        kept.removeIf([&key](const QString& line) { return line.section(QLatin1Char(' '), 1) == key; });
+        constexpr qsizetype most = 60;
+        kept.prepend(text + QLatin1Char(' ') + key);
+        settings_.setValue("explore/places", QStringList(kept.mid(0, most)));
+    }
+}
+
+std::optional<ViewState> MainWindow::recallView(const std::string& place) const
+{
+    const auto key = QString::fromUtf8(QByteArray::fromStdString(place).toPercentEncoding("/"));
+    for (const auto& line : settings_.value("explore/places").toStringList())
+        if (line.section(QLatin1Char(' '), 1) == key)
+            return viewFrom(line.section(QLatin1Char(' '), 0, 0));
+    return std::nullopt;
 }
 
 void MainWindow::resizeEvent(QResizeEvent* event)
@@ -307,7 +530,7 @@ void MainWindow::closeEvent(QCloseEvent* event)
         }
     }
     settings_.setValue("window/geometry", saveGeometry());
-    settings_.setValue("explore/measure", static_cast<int>(session_.measure()));
+    rememberView();
     event->accept();
 }
 

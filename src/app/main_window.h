@@ -50,10 +50,23 @@ private:
     QAction* add(QMenu* menu, const QString& text, const QList<QKeySequence>& keys, const std::function<void()>& run);
     void updateActions();
     void restoreSettings();
+    void rememberView();
+    std::optional<ViewState> recallView(const std::string& place) const;
     void chooseTheme(ThemeChoice choice);
     void chooseUnits(SizeUnits units);
+    void chooseMotion(bool still);
+    void chooseThreshold(int percent);
     NodeId subject() const;
+    std::vector<NodeId> subjects() const;
+    bool isPlanned() const;
     void togglePlanned();
+    void savePicture();
+    void copyPicture();
+    void printPicture();
+    void saveList();
+    void askForFile(const QString& title, const QString& suggestion, const QStringList& kinds,
+                    const std::function<void(const std::string&)>& save);
+    void showTakeAlong(const QPoint& global);
     void askToEmptyTrash();
     void showLedger();
     void showNotRead();
@@ -78,7 +91,10 @@ private:
             *largest_ = nullptr, *largestHidden_ = nullptr, *plan_ = nullptr, *open_ = nullptr, *show_ = nullptr,
             *copy_ = nullptr, *undoPlan_ = nullptr, *clearPlan_ = nullptr, *carryOut_ = nullptr, *takeBack_ = nullptr,
             *emptyTrash_ = nullptr, *rescan_ = nullptr, *rescanFolder_ = nullptr, *rescanChanged_ = nullptr,
-            *stopScan_ = nullptr, *pauseScan_ = nullptr, *ledger_ = nullptr, *notRead_ = nullptr;
+            *stopScan_ = nullptr, *pauseScan_ = nullptr, *ledger_ = nullptr, *notRead_ = nullptr, *goTo_ = nullptr,
+            *openWith_ = nullptr, *terminal_ = nullptr, *openInPlace_ = nullptr, *areas_ = nullptr,
+            *stillPictures_ = nullptr;
+    std::vector<QAction*> pictureActions_, takeAlong_, thresholdActions_;
     QFileSystemWatcher watcher_; ///< of the folders in view
     QTimer watchSoon_;
     std::vector<QAction*> themeActions_, unitActions_;

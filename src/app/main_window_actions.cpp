@@ -94,6 +94,7 @@ void MainWindow::makeActions()
     largest_ = add(go, tr("Largest file in here"), {QKeySequence("L")}, [selectLargest] { selectLargest(false); });
     largestHidden_ =
         add(go, tr("Largest hidden file in here"), {QKeySequence("H")}, [selectLargest] { selectLargest(true); });
+    goTo_ = add(go, tr("To a path…"), {QKeySequence("Ctrl+G")}, [this] { explore_->trail()->startTyping(); });
     go->addSeparator();
     static constexpr const char* stageKeys[] = {"Ctrl+1", "Ctrl+2", "Ctrl+3"};
     const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Clear")};
@@ -104,7 +105,24 @@ void MainWindow::makeActions()
     item->setObjectName("itemMenu");
     open_ = add(item, tr("Open"), {QKeySequence("Ctrl+Return")}, pathDo(openItem));
     show_ = add(item, tr("Show in files"), {QKeySequence("Ctrl+E")}, pathDo(showInFileManager));
-    copy_ = add(item, tr("Copy path"), {QKeySequence("Ctrl+Shift+C")}, pathDo(copyPath));
+    openWith_ = add(item, tr("Open with…"), {QKeySequence("Alt+Return")}, [this] {
+        if (const auto node = subject(); node != noNode)
+            openItemWith(session_, session_.place()->tree->path(node), QCursor::pos(), this);
+    });
+    terminal_ = add(item, tr("Terminal here"), {QKeySequence("Ctrl+T")}, [this] {
+        if (const auto node = subject(); node != noNode)
+            openTerminal(session_, session_.place()->tree->path(node), session_.place()->tree->isFolder(node));
+    });
+    copy_ = add(item, tr("Copy path"), {QKeySequence("Ctrl+Shift+C")}, [this] {
+        std::vector<std::string> paths;
+        for (const NodeId node : subjects())
+            paths.push_back(session_.place()->tree->path(node));
+        copyPaths(session_, paths);
+    });
+    openInPlace_ = add(item, tr("Open in place"), {QKeySequence("Ctrl+I")}, [this] {
+        if (const auto node = subject(); node != noNode)
+            explore_->descent()->toggleOpened(node);
+    });
     item->addSeparator();
     plan_ = add(item, tr("Plan: trash"), {QKeySequence::Delete}, [this] { togglePlanned(); });
 
@@ -120,6 +138,33 @@ void MainWindow::makeActions()
                 return session_.takeBack(i);
     });
     emptyTrash_ = add(plan, tr("Empty trash…"), {}, [this] { askToEmptyTrash(); });
+
+    auto* picture = menu_->addMenu(tr("Picture"));
+    const QString pictureNames[] = {tr("Treemap"), tr("Sunburst"), tr("File types")};
+    static constexpr const char* pictureKeys[] = {"Alt+1", "Alt+2", "Alt+3"};
+    for (int i = 0; i < 3; ++i)
+        pictureActions_.push_back(add(picture, pictureNames[i], {QKeySequence(pictureKeys[i])},
+                                      [this, i] { session_.setPicture(static_cast<PictureKind>(i)); }));
+    picture->addSeparator();
+    pictureActions_.push_back(add(picture, tr("Next measure"), {QKeySequence("Alt+M")}, [this] {
+        session_.setMeasure(static_cast<Measure>((static_cast<int>(session_.measure()) + 1) % 3));
+    }));
+    pictureActions_.push_back(add(picture, tr("Next colour"), {QKeySequence("Alt+C")}, [this] {
+        const auto next = (static_cast<std::size_t>(session_.view().colour) + 1) % colourSchemes;
+        session_.setColour(static_cast<ColourBy>(next));
+    }));
+    pictureActions_.push_back(add(picture, tr("One level more"), {QKeySequence("+"), QKeySequence("=")},
+                                  [this] { session_.setDepth(session_.view().depth() + 1); }));
+    pictureActions_.push_back(add(picture, tr("One level less"), {QKeySequence("-")},
+                                  [this] { session_.setDepth(session_.view().depth() - 1); }));
+    areas_ = add(picture, tr("Free space as a tile"), {QKeySequence("Alt+F")},
+                 [this] { session_.setAreas(!session_.view().areas); });
+    areas_->setCheckable(true);
+    picture->addSeparator();
+    takeAlong_ = {add(picture, tr("Save the picture…"), {QKeySequence::Save}, [this] { savePicture(); }),
+                  add(picture, tr("Copy the picture"), {QKeySequence("Ctrl+Shift+P")}, [this] { copyPicture(); }),
+                  add(picture, tr("Print…"), {QKeySequence::Print}, [this] { printPicture(); }),
+                  add(picture, tr("Save the list as CSV…"), {QKeySequence("Ctrl+Shift+S")}, [this] { saveList(); })};
 
     auto* view = menu_->addMenu(tr("View"));
     auto* themes = new QActionGroup(this);
@@ -139,6 +184,19 @@ void MainWindow::makeActions()
         units->addAction(action);
         unitActions_.push_back(action);
     }
+    view->addSeparator();
+    stillPictures_ = add(view, tr("No motion"), {}, [this] { chooseMotion(stillPictures_->isChecked()); });
+    stillPictures_->setCheckable(true);
+    auto* weights = view->addMenu(tr("Follow the weight while a folder holds"));
+    auto* thresholds = new QActionGroup(this);
+    for (const int percent : {60, 70, 80, 90, 95}) {
+        auto* action =
+            add(weights, tr("%1 % of its parent").arg(percent), {}, [this, percent] { chooseThreshold(percent); });
+        action->setCheckable(true);
+        action->setData(percent);
+        thresholds->addAction(action);
+        thresholdActions_.push_back(action);
+    }
     menu_->addSeparator();
     add(menu_, tr("Keys"), {QKeySequence::HelpContents}, [this] { showKeys(); });
     add(menu_, tr("Show this menu"), {QKeySequence("F10")}, [this] { menu_->popup(mapToGlobal(QPoint(80, 80))); });
@@ -157,13 +215,20 @@ void MainWindow::updateActions()
     goUp_->setEnabled(exploring && place->focus != rootNode);
     back_->setEnabled(exploring && session_.canGoBack());
     forward_->setEnabled(exploring && session_.canGoForward());
-    for (auto* action : {follow_, largest_, largestHidden_})
+    for (auto* action : {follow_, largest_, largestHidden_, goTo_})
         action->setEnabled(exploring);
+    for (auto* action : pictureActions_)
+        action->setEnabled(exploring);
+    for (auto* action : takeAlong_)
+        action->setEnabled(exploring);
+    areas_->setEnabled(exploring && place->areas().any());
+    areas_->setChecked(session_.view().areas);
+    openInPlace_->setEnabled(exploring && selected != noNode && place->tree->isFolder(selected));
     const bool withItem = place && stage() != Stage::Scan;
-    for (auto* action : {open_, show_, copy_})
+    for (auto* action : {open_, openWith_, show_, copy_, terminal_})
         action->setEnabled(withItem);
     plan_->setEnabled(withItem && !busy && subject() != rootNode);
-    plan_->setText(place && place->plan.has(subject()) ? tr("Take off the plan") : tr("Plan: trash"));
+    plan_->setText(isPlanned() ? tr("Take off the plan") : tr("Plan: trash"));
     undoPlan_->setEnabled(session_.canUndoPlanChange());
     clearPlan_->setEnabled(place && !place->plan.empty() && !busy);
     carryOut_->setEnabled(place && !place->plan.empty() && !busy);
@@ -201,7 +266,7 @@ void MainWindow::showContextMenu(const QPoint& global)
 {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addActions({goInto_, open_, show_, copy_, rescanFolder_});
+    menu->addActions({goInto_, openInPlace_, open_, openWith_, show_, terminal_, copy_, rescanFolder_});
     menu->addSeparator();
     menu->addAction(plan_);
     menu->popup(global);
@@ -226,7 +291,12 @@ void MainWindow::showKeys()
     walk(menu_, walk);
     rows += tr("<tr><td>Walk among tiles</td><td>Arrows</td></tr><tr><td>To the parent, to the largest "
                "child</td><td>Ctrl+Up, Ctrl+Down</td></tr>"
-               "<tr><td>Into a folder</td><td>Enter, double-click</td></tr>");
+               "<tr><td>Into a folder, out of it</td><td>Enter or double-click, Backspace</td></tr>"
+               "<tr><td>In and out at the pointer</td><td>Ctrl+wheel</td></tr>"
+               "<tr><td>Several items</td><td>Ctrl+click; Shift+arrows in the descent</td></tr>"
+               "<tr><td>A folder's children in place</td><td>Shift+Right, Shift+Left in the descent</td></tr>"
+               "<tr><td>Find a name in the descent</td><td>/ and its beginning</td></tr>"
+               "<tr><td>Put out what is lit</td><td>Escape</td></tr>");
     auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keys"), QStringLiteral("<table>%1</table>").arg(rows),
                                 QMessageBox::Close, this);
     box->setAttribute(Qt::WA_DeleteOnClose);

@@ -46,6 +46,46 @@ std::uint64_t Place::bytesInTrashSeen() const
     return sum;
 }
 
+DriveAreas Place::areas() const
+{
+    if (!wholeDrive || capacity.total == 0)
+        return {};
+    const auto seen = tree->disk(rootNode);
+    return {capacity.used > seen ? capacity.used - seen : 0, capacity.reserved, capacity.free};
+}
+
+bool Place::isSelected(NodeId node) const
+{
+    return node != noNode &&
+           (node == selection || std::find(alsoSelected.begin(), alsoSelected.end(), node) != alsoSelected.end());
+}
+
+std::vector<NodeId> Place::selected() const
+{
+    std::vector<NodeId> all = alsoSelected;
+    if (selection != noNode)
+        all.insert(all.begin(), selection);
+    std::vector<NodeId> tops;
+    for (const NodeId node : all) {
+        bool covered = false;
+        for (const NodeId other : all)
+            covered = covered || (other != node && tree->isAtOrBelow(node, other));
+        if (!covered)
+            tops.push_back(node);
+    }
+    return tops;
+}
+
+std::uint64_t Place::litSize(NodeId node, Measure measure) const
+{
+    if (!lit.any() || !litSums)
+        return tree->measured(node, measure);
+    if (!tree->isFolder(node))
+        return isLit(*tree, lit, *scheme, node) ? tree->measured(node, measure) : 0;
+    const auto index = tree->store().folderIndex(node);
+    return index < litSums->size() ? (*litSums)[index] : 0;
+}
+
 std::string Place::foreignReason(const std::string& thisHost) const
 {
     if (info.sample)

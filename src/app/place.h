@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "core/explore/scheme.h"
+#include "core/layout/cells.h"
 #include "core/plan/plan.h"
 #include "core/platform/trash.h"
 #include "core/scan/scanner.h"
@@ -41,6 +43,22 @@ struct Finding {
     std::string sentence;
 };
 
+enum class PictureKind { Treemap, Sunburst, Types };
+
+/// How a place is looked at; kept for each place.
+struct ViewState {
+    PictureKind picture = PictureKind::Treemap;
+    Measure measure = Measure::Disk;
+    ColourBy colour = ColourBy::Family;
+    int treemapDepth = allLevels;
+    int sunburstDepth = 6;
+    bool areas = false; ///< free space, not seen and reserved have tiles in the treemap of a drive
+
+    static constexpr int allLevels = 12; ///< and any deeper
+    int depth() const { return picture == PictureKind::Sunburst ? sunburstDepth : treemapDepth; }
+    bool operator==(const ViewState&) const = default;
+};
+
 struct Place {
     std::uint64_t id = 0; ///< given by Session; jobs find their place again by it
     SnapshotInfo info;
@@ -59,7 +77,16 @@ struct Place {
 
     NodeId focus = rootNode;
     NodeId selection = noNode;
+    std::vector<NodeId> alsoSelected;  ///< beside `selection`
     std::vector<NodeId> back, forward; ///< focus folders
+    std::vector<NodeId> passed;        ///< by following the weight to the focus; empty when one came another way
+
+    ViewState view;
+    std::shared_ptr<const Scheme> scheme;    ///< what the pictures are coloured by; always there, and fits the tree
+    std::shared_ptr<const Matching> earlier; ///< against the snapshot before, once asked for
+    std::int64_t earlierTaken = 0;
+    Lit lit;
+    std::shared_ptr<const std::vector<std::uint64_t>> litSums; ///< by folder index; null while nothing is lit
 
     Plan plan;
     std::vector<Plan> planBefore; ///< states to go back to, newest last
@@ -75,6 +102,13 @@ struct Place {
     std::uint64_t bytesInTrashSeen() const;
     /// Why nothing of this place can be carried out on this machine, as a sentence; empty when it can.
     std::string foreignReason(const std::string& thisHost) const;
+    /// What the drive has beside what was seen; nothing where the place is no whole drive.
+    DriveAreas areas() const;
+    bool isSelected(NodeId node) const;
+    /// All that is selected, without what lies below another selected one; the sums of these count nothing twice.
+    std::vector<NodeId> selected() const;
+    /// How much of a node is lit; all of it while nothing is.
+    std::uint64_t litSize(NodeId node, Measure measure) const;
     /// Freed once the plan is carried out and the trash emptied.
     std::uint64_t bytesToCome() const { return plan.freedBytes(*tree); }
     const Finding* findingFor(NodeId node) const;

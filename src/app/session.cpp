@@ -18,6 +18,10 @@ Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders
 {
     // The threads mostly wait, and one that waits for a slow drive must not hold up the others.
     QThreadPool::globalInstance()->setMaxThreadCount(32);
+    // Before any view: what these look at is up to date when they hear of it.
+    for (const auto signal : {&Session::placeChanged, &Session::treeChanged})
+        connect(this, signal, this, &Session::refreshColours);
+    connect(this, &Session::measureChanged, this, &Session::addUpLit);
     growth_.setInterval(240);
     connect(&growth_, &QTimer::timeout, this, &Session::growPlaces);
     answerWatch_.setInterval(1000);
@@ -69,6 +73,8 @@ void Session::closePlace(std::size_t index)
 void Session::addPlace(std::unique_ptr<Place> place)
 {
     place->id = ++lastPlaceId_;
+    const auto kept = viewMemory_ ? viewMemory_(place->info.place) : std::nullopt;
+    place->view = kept.value_or(lastView_);
     for (std::size_t i = 0; i < places_.size() && !planJob_; ++i) {
         const auto& open = *places_[i];
         if (open.fromSnapshot && place->fromSnapshot && open.snapshotFile == place->snapshotFile)
@@ -81,6 +87,7 @@ void Session::addPlace(std::unique_ptr<Place> place)
             say(tr("%1 of the plan changed since the scan before and came off it. Look at what is there now.")
                     .arg(itemsText(dropped, "item")),
                 Severity::Warning);
+        place->view = open.view;
         places_[i] = std::move(place);
         return makeCurrent(i);
     }
@@ -220,6 +227,7 @@ void Session::moveFocus(NodeId folder)
 {
     auto* p = place();
     p->focus = folder;
+    p->passed.clear();
     hover_ = noNode;
     emit focusChanged();
 }
@@ -272,24 +280,87 @@ void Session::followTheWeight()
     auto* p = place();
     if (!p)
         return;
-    const NodeId target = kurvo::followTheWeight(*p->tree, p->focus, measure_);
-    if (target == p->focus) {
-        say(tr("No single folder holds 80 % of %1: the weight is spread from here on.")
-                .arg(toText(p->tree->label(p->focus))));
+    const NodeId from = p->focus;
+    const NodeId target = kurvo::followTheWeight(*p->tree, from, measure(), weightThreshold_);
+    if (target == from) {
+        say(tr("No single folder holds %1 % of %2: the weight is spread from here on.")
+                .arg(qRound(weightThreshold_ * 100))
+                .arg(toText(p->tree->label(from))));
         return;
     }
-    const auto passed = p->tree->chain(target).size() - p->tree->chain(p->focus).size();
     setFocus(target);
-    say(tr("Followed the weight down %1.").arg(itemsText(passed, "level")));
+    auto chain = p->tree->chain(target);
+    chain.erase(chain.begin(), std::find(chain.begin(), chain.end(), from) + 1);
+    p->passed = std::move(chain);
+    emit focusChanged(); // and by which way
+}
+
+void Session::setWeightThreshold(double threshold)
+{
+    weightThreshold_ = std::clamp(threshold, 0.5, 0.99);
+}
+
+bool Session::goTo(const std::string& path)
+{
+    auto* p = place();
+    if (!p)
+        return false;
+    auto wanted = path;
+    while (wanted.size() > 1 && wanted.ends_with('/'))
+        wanted.pop_back();
+    const auto node = p->tree->find(wanted);
+    if (!node || !p->tree->contains(*node))
+        return false;
+    if (p->tree->isFolder(*node))
+        setFocus(*node);
+    else
+        reveal(*node);
+    return true;
 }
 
 void Session::select(NodeId node)
 {
     auto* p = place();
-    if (!p || (node != noNode && !p->tree->contains(node)) || p->selection == node)
+    if (!p || (node != noNode && !p->tree->contains(node)) || (p->selection == node && p->alsoSelected.empty()))
         return;
     p->selection = node;
+    p->alsoSelected.clear();
     emit selectionChanged();
+}
+
+void Session::selectAll(NodeId node, std::vector<NodeId> others)
+{
+    auto* p = place();
+    if (!p || node == noNode || !p->tree->contains(node))
+        return;
+    std::erase_if(others, [p, node](NodeId other) { return other == node || !p->tree->contains(other); });
+    if (p->selection == node && p->alsoSelected == others)
+        return;
+    p->selection = node;
+    p->alsoSelected = std::move(others);
+    emit selectionChanged();
+}
+
+void Session::toggleSelected(NodeId node)
+{
+    auto* p = place();
+    if (!p || node == noNode || !p->tree->contains(node))
+        return;
+    auto others = p->alsoSelected;
+    if (const auto found = std::find(others.begin(), others.end(), node); found != others.end()) {
+        others.erase(found);
+        return selectAll(p->selection, others);
+    }
+    if (node == p->selection) {
+        if (others.empty())
+            return select(noNode);
+        const NodeId next = others.back();
+        others.pop_back();
+        return selectAll(next, others);
+    }
+    if (p->selection != noNode)
+        others.push_back(p->selection);
+    selectAll(node, others);
 }
 
 void Session::reveal(NodeId node)
@@ -308,14 +379,6 @@ void Session::setHover(NodeId node)
         return;
     hover_ = node;
     emit hoverChanged();
-}
-
-void Session::setMeasure(Measure measure)
-{
-    if (measure_ == measure)
-        return;
-    measure_ = measure;
-    emit measureChanged();
 }
 
 } // namespace kurvo::app

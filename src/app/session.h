@@ -5,6 +5,7 @@
 // Interface thread only. What can take long runs on pool threads and comes back here as a finished result.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QObject>
 #include <QString>
 #include <QTimer>
@@ -124,13 +125,39 @@ public:
     bool canGoBack() const { return place() && !place()->back.empty(); }
     bool canGoForward() const { return place() && !place()->forward.empty(); }
     void followTheWeight();
+    /// What a child must hold of its parent to be followed into, 0.5 to 0.99.
+    double weightThreshold() const { return weightThreshold_; }
+    void setWeightThreshold(double threshold);
+    /// Goes to a path as typed: a folder becomes the focus, a file is selected. False when it is not in this place.
+    bool goTo(const std::string& path);
     void select(NodeId node);
+    /// Several: `node` is the one that facts are shown of.
+    void selectAll(NodeId node, std::vector<NodeId> others);
+    /// Adds the node to what is selected, or takes it out.
+    void toggleSelected(NodeId node);
     /// Selects the node and, where it does not lie below the focus, moves the focus to its folder.
     void reveal(NodeId node);
     void setHover(NodeId node);
     NodeId hover() const { return hover_; }
-    Measure measure() const { return measure_; }
+
+    // How one looks at it (session_view.cpp)
+    const ViewState& view() const { return place() ? place()->view : lastView_; }
+    Measure measure() const { return view().measure; }
     void setMeasure(Measure measure);
+    void setPicture(PictureKind picture);
+    /// By growth the snapshot before is looked for and read first; says so where there is none.
+    void setColour(ColourBy colour);
+    void setDepth(int depth);
+    void setAreas(bool shown);
+    /// How new places are looked at, and one that was not kept.
+    void setLastView(const ViewState& view) { lastView_ = view; }
+    /// Recalls how a place was looked at last time; asked when one is opened.
+    void setViewMemory(std::function<std::optional<ViewState>(const std::string& place)> memory)
+    {
+        viewMemory_ = std::move(memory);
+    }
+    /// Lights classes or a type up in all views; the same again puts it out.
+    void light(const Lit& lit);
 
     // The plan
     /// Puts the node on the plan; says why not where it cannot be.
@@ -161,7 +188,10 @@ signals:
     void selectionChanged();
     void hoverChanged();
     void measureChanged();
-    void planChanged(); ///< the plan, its findings or its runs
+    void viewChanged();    ///< picture, depth, areas, or what is coloured by
+    void coloursChanged(); ///< the classes of the entries are known anew
+    void litChanged();     ///< and what is lit was added up
+    void planChanged();    ///< the plan, its findings or its runs
     void capacityChanged();
     void scansChanged(); ///< started, paused, ended
     void scanEnded(std::uint64_t placeId, bool ok);
@@ -195,6 +225,10 @@ private:
     void saveSnapshot(Place* place);
     void rememberPlan();
     void moveFocus(NodeId folder);
+    void changeView(const std::function<void(ViewState&)>& change);
+    void refreshColours();
+    void findEarlier();
+    void addUpLit();
     void deriveTree(Place* place, std::vector<NodeId> removed);
     void finishRun(Place* place, const std::vector<StepResult>& results);
     Place* stillOpen(std::uint64_t id);
@@ -215,7 +249,12 @@ private:
     std::shared_ptr<PlanJob> planJob_;
     std::uint64_t lastPlaceId_ = 0;
     NodeId hover_ = noNode;
-    Measure measure_ = Measure::Disk;
+    ViewState lastView_;
+    std::function<std::optional<ViewState>(const std::string&)> viewMemory_;
+    double weightThreshold_ = 0.8;
+    unsigned colourRequest_ = 0;
+    unsigned litRequest_ = 0;
+    QElapsedTimer colourAge_; ///< since the colours of a growing place were last worked out
 };
 
 } // namespace kurvo::app

@@ -304,6 +304,7 @@ void Session::deriveTree(Place* target, std::vector<NodeId> removed)
                 open->focus = open->tree->parent(open->focus);
             if (open->selection != noNode && !open->tree->contains(open->selection))
                 open->selection = noNode;
+            std::erase_if(open->alsoSelected, [open](NodeId n) { return !open->tree->contains(n); });
             hover_ = noNode;
             endJob();
             emit treeChanged();

@@ -417,6 +417,9 @@ void Session::putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, std::f
             };
             open->focus = upTo(open->focus);
             open->selection = grafted.idOf(old, open->selection);
+            open->alsoSelected.clear();
+            open->passed.clear();
+            open->litSums = nullptr; // of the ids before
             for (auto* trail : {&open->back, &open->forward}) {
                 for (auto& node : *trail)
                     node = grafted.idOf(old, node);

@@ -149,6 +149,16 @@ const Theme& theme()
     return current;
 }
 
+LightPaper::LightPaper() : before_(current)
+{
+    current = lightTheme();
+}
+
+LightPaper::~LightPaper()
+{
+    current = before_;
+}
+
 ThemeControl::ThemeControl(QObject* parent) : QObject(parent)
 {
     systemDark_ = QApplication::palette().color(QPalette::Window).lightness() < 128;

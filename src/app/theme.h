@@ -27,6 +27,18 @@ struct Theme {
 /// The theme in force. Interface thread only.
 const Theme& theme();
 
+/// The light theme as long as this lives: for what is painted to be taken along.
+class LightPaper {
+public:
+    LightPaper();
+    ~LightPaper();
+    LightPaper(const LightPaper&) = delete;
+    LightPaper& operator=(const LightPaper&) = delete;
+
+private:
+    Theme before_;
+};
+
 /// Watches the system's choice and applies a theme to the application (palette and style sheet).
 class ThemeControl : public QObject {
     Q_OBJECT

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/words.h"
 
+#include <QObject>
+#include <QStringList>
+
 #include "core/base/text.h"
 
 namespace kurvo::app {
@@ -48,6 +51,29 @@ QString shareText(std::uint64_t part, std::uint64_t whole)
 QString whenText(std::int64_t time)
 {
     return QString::fromStdString(formatWhen(time, currentTime()));
+}
+
+QString permissionText(std::uint32_t mode, bool folder)
+{
+    const auto of = [mode, folder](unsigned shift) {
+        QStringList words;
+        const auto bits = mode >> shift & 7;
+        if ((bits & 4) != 0)
+            words << (folder ? QObject::tr("list") : QObject::tr("read"));
+        if ((bits & 2) != 0)
+            words << (folder ? QObject::tr("change") : QObject::tr("write"));
+        if ((bits & 1) != 0)
+            words << (folder ? QObject::tr("enter") : QObject::tr("run"));
+        return words.isEmpty() ? QObject::tr("nothing") : words.join(", ");
+    };
+    auto text = QObject::tr("owner: %1 · group: %2 · others: %3").arg(of(6), of(3), of(0));
+    if ((mode & 04000) != 0)
+        text += QObject::tr(" · runs as its owner");
+    if ((mode & 02000) != 0)
+        text += folder ? QObject::tr(" · what is made in it gets its group") : QObject::tr(" · runs as its group");
+    if ((mode & 01000) != 0 && folder)
+        text += QObject::tr(" · only owners remove their own");
+    return text;
 }
 
 } // namespace kurvo::app

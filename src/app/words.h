@@ -26,4 +26,7 @@ QString shareText(std::uint64_t part, std::uint64_t whole);
 /// "today 09:12" in local time.
 QString whenText(std::int64_t time);
 
+/// Permission bits in words: "owner: read, write · group: read · others: nothing".
+QString permissionText(std::uint32_t mode, bool folder);
+
 } // namespace kurvo::app

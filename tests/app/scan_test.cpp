@@ -241,7 +241,7 @@ TEST_CASE("F5 reads one folder again: sums, plan, focus and selection follow", "
     CHECK(w.place()->plan.has(w.node(w.t / "place/keep/a")));
     CHECK(w.place()->plan.has(w.node(w.t / "place/change/planned")));
     CHECK(w.notice().contains("changed and came off it"));
-    CHECK_FALSE(w.window->exploreStage()->treemap()->pointOf(w.node(w.t / "place/change/new/er/file")).isNull());
+    CHECK_FALSE(w.window->exploreStage()->picture()->pointOf(w.node(w.t / "place/change/new/er/file")).isNull());
 
     SECTION("a focus that is gone becomes the folder above it")
     {

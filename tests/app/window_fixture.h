@@ -68,6 +68,14 @@ struct Window {
     {
         QTest::keyClick(window.get(), static_cast<Qt::Key>(key), modifiers);
     }
+    /// Chooses an entry of a button's menu.
+    void choose(const char* button, const QString& entry)
+    {
+        for (auto* action : child<QPushButton>(button)->menu()->actions())
+            if (action->text() == entry)
+                return action->trigger();
+        FAIL("no such entry");
+    }
     /// Scans a folder and waits until it is shown.
     void scan(const std::string& path)
     {
@@ -77,10 +85,10 @@ struct Window {
         REQUIRE(session().place());
         REQUIRE((session().place() != before || before == nullptr));
     }
-    /// Clicks into the treemap where the node is drawn.
+    /// Clicks into the picture where the node is drawn.
     void clickTile(NodeId node, bool twice = false)
     {
-        auto* map = window->exploreStage()->treemap();
+        auto* map = window->exploreStage()->picture();
         const auto at = map->pointOf(node);
         REQUIRE_FALSE(at.isNull());
         QTest::mouseMove(map, at);

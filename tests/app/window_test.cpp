@@ -377,7 +377,7 @@ TEST_CASE("the window holds at its smallest and at large sizes, in both themes",
         }
     }
     w.window->setStage(Stage::Explore);
-    CHECK(w.window->exploreStage()->treemap()->map().tiles().size() > 100);
+    CHECK(w.window->exploreStage()->picture()->picture()->size() > 100);
     w.session().planTrash(w.node("/home/guest/Downloads"));
     CHECK(w.window->findChild<app::Rail*>()->button(Stage::Clear)->accessibleDescription().contains("1"));
 }

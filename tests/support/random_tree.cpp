@@ -22,6 +22,7 @@ void append(NodeStore& store, NodeStore::NameWriter& names, NodeId node, const S
         entry.stat.size = child.bytes;
         entry.stat.blocks = child.folder ? 0 : (child.bytes + 511) / 512;
         entry.stat.modified = child.modified;
+        entry.stat.uid = child.owner;
         entry.type = child.folder ? FileType{0} : typeOfName(child.name);
         group.push_back(entry);
     }
@@ -52,6 +53,7 @@ Sapling randomFolder(std::mt19937_64& random, std::string name, int depth)
             leaf.bytes = 4096 * leaf.inode;
         }
         leaf.modified = static_cast<std::int64_t>(random() % 2000000000);
+        leaf.owner = static_cast<std::uint32_t>(1000 + random() % 14);
         result.children.push_back(std::move(leaf));
     }
     return result;

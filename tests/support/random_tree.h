@@ -20,6 +20,7 @@ struct Sapling {
     std::uint64_t inode = 0;
     std::uint32_t links = 1;
     std::int64_t modified = 1700000000;
+    std::uint32_t owner = 0;
 };
 
 Sapling file(std::string name, std::uint64_t bytes);

@@ -70,12 +70,11 @@ Treemap::Treemap(const FileTree& tree, NodeId focus, const Rect& bounds, const T
     top.rect = bounds;
     top.node = focus;
     top.size = tree.measured(focus, options.measure);
-    top.kind = tree.isFolder(focus) ? TileKind::Folder : TileKind::Leaf;
+    top.kind = tree.isFolder(focus) ? CellKind::Folder : CellKind::Leaf;
     tiles_.push_back(top);
-    if (top.kind == TileKind::Folder)
+    if (top.kind == CellKind::Folder)
         layChildren(tree, 0, options);
     tiles_[0].end = static_cast<std::uint32_t>(tiles_.size());
-    scratch_ = {};
 }
 
 void Treemap::layChildren(const FileTree& tree, std::uint32_t index, const TreemapOptions& options)
@@ -87,65 +86,62 @@ void Treemap::layChildren(const FileTree& tree, std::uint32_t index, const Treem
         inner = {inner.x + options.frame, inner.y + top, inner.width - 2 * options.frame,
                  inner.height - top - options.frame};
     }
-    // The folder's own blocks have no tile: its children share its whole area.
-    double total = 0;
-    scratch_.clear();
-    tree.forEachChild(folder.node, [&](NodeId child) {
-        const auto size = static_cast<double>(tree.measured(child, options.measure));
-        total += size;
-        scratch_.push_back({size, child});
-    });
     if (!(inner.width > 0) || !(inner.height > 0))
         return;
-
-    const double smallest = options.smallestTile * total / inner.area();
-    const auto small =
-        std::partition(scratch_.begin(), scratch_.end(), [smallest](const Child& c) { return c.size >= smallest; });
-    if (!(total > 0) && index == 0)
+    // The folder's own blocks have no tile: its children share its whole area.
+    const auto areas = index == 0 ? options.areas : DriveAreas{};
+    const auto beside =
+        static_cast<double>(areas.notSeen) + static_cast<double>(areas.reserved) + static_cast<double>(areas.free);
+    const auto children =
+        gatherChildren(tree, folder.node, options.measure, options.smallestTile / inner.area(), beside);
+    const bool empty = !(children.total + beside > 0);
+    if (empty && index == 0)
         return;
-    if ((!(total > 0) || small == scratch_.begin()) && index != 0) {
+    if (empty || (children.drawn.empty() && index != 0)) {
         // Nothing in it is large enough to draw: the folder as a whole says more than one big rest.
-        tiles_[index].kind = TileKind::Leaf;
+        tiles_[index].kind = CellKind::Leaf;
         tiles_[index].captioned = false;
         return;
     }
-    double restSize = 0;
-    for (auto at = small; at != scratch_.end(); ++at)
-        restSize += at->size;
-    const auto restCount = static_cast<std::uint32_t>(scratch_.end() - small);
-    std::vector<Child> drawn(scratch_.begin(), small);
-    std::sort(drawn.begin(), drawn.end(), [&tree](const Child& a, const Child& b) {
-        return a.size != b.size ? a.size > b.size : tree.name(a.node) < tree.name(b.node);
-    });
+    std::vector<Tile> inside;
+    inside.reserve(children.drawn.size() + 4);
+    const auto want = [&inside, &folder, index](CellKind kind, NodeId node, std::uint64_t size) -> Tile& {
+        auto& tile = inside.emplace_back();
+        tile.kind = kind;
+        tile.node = node;
+        tile.size = size;
+        tile.parent = index;
+        tile.depth = static_cast<std::uint16_t>(folder.depth + 1);
+        return tile;
+    };
+    for (const auto& child : children.drawn)
+        want(CellKind::Leaf, child.node, child.size);
+    if (areas.any()) {
+        for (const auto& [kind, bytes] :
+             {std::pair{CellKind::NotSeen, areas.notSeen}, std::pair{CellKind::Reserved, areas.reserved},
+              std::pair{CellKind::Free, areas.free}})
+            if (bytes > 0)
+                want(kind, noNode, bytes);
+        std::stable_sort(inside.begin(), inside.end(), [](const Tile& a, const Tile& b) { return a.size > b.size; });
+    }
+    if (children.restSize > 0) // last, though it may be larger than some: squarify only wants roughly sorted sizes
+        want(CellKind::Rest, folder.node, children.restSize).restCount = children.restCount;
     std::vector<double> sizes;
-    sizes.reserve(drawn.size() + 1);
-    for (const auto& child : drawn)
-        sizes.push_back(child.size);
-    if (restSize > 0)
-        sizes.push_back(restSize); // last, though it may be larger than some: squarify only wants roughly sorted sizes
+    sizes.reserve(inside.size());
+    for (const auto& tile : inside)
+        sizes.push_back(static_cast<double>(tile.size));
     const auto rects = squarify(sizes, inner);
 
     for (std::size_t i = 0; i < sizes.size(); ++i) {
-        Tile tile;
+        auto& tile = inside[i];
         tile.rect = rects[i];
-        tile.parent = index;
-        tile.depth = static_cast<std::uint16_t>(folder.depth + 1);
-        if (i == drawn.size()) {
-            tile.kind = TileKind::Rest;
-            tile.node = folder.node;
-            tile.restCount = restCount;
-            tile.size = static_cast<std::uint64_t>(restSize);
-        } else {
-            tile.node = drawn[i].node;
-            tile.size = static_cast<std::uint64_t>(drawn[i].size);
-        }
         const auto own = static_cast<std::uint32_t>(tiles_.size());
-        const bool open = tile.kind == TileKind::Leaf && tree.isFolder(tile.node) &&
+        const bool open = tile.kind == CellKind::Leaf && tree.isFolder(tile.node) &&
                           tree.countChildren(tile.node) > 0 && tile.depth < options.depth &&
                           tile.rect.area() >= options.smallestOpen &&
                           std::min(tile.rect.width, tile.rect.height) > 3 * options.frame;
         if (open) {
-            tile.kind = TileKind::Folder;
+            tile.kind = CellKind::Folder;
             tile.captioned = tile.rect.width >= 44 && tile.rect.height >= options.captionHeight + 14;
         }
         tiles_.push_back(tile);
@@ -167,28 +163,6 @@ int Treemap::tileAt(double x, double y) const
         } else {
             inside = tiles_[inside].end;
         }
-    }
-    return static_cast<int>(at);
-}
-
-int Treemap::tileOf(const FileTree& tree, NodeId node) const
-{
-    if (tiles_.empty() || !tree.isAtOrBelow(node, tiles_[0].node))
-        return -1;
-    const auto chain = tree.chain(node);
-    auto step = std::find(chain.begin(), chain.end(), tiles_[0].node) + 1;
-    std::uint32_t at = 0;
-    for (; step != chain.end() && tiles_[at].kind == TileKind::Folder; ++step) {
-        std::uint32_t found = 0;
-        for (std::uint32_t inside = at + 1; inside < tiles_[at].end; inside = tiles_[inside].end)
-            if (tiles_[inside].node == *step || tiles_[inside].kind == TileKind::Rest) {
-                found = inside;
-                if (tiles_[inside].node == *step)
-                    break;
-            }
-        if (found == 0)
-            break;
-        at = found;
     }
     return static_cast<int>(at);
 }

@@ -110,13 +110,13 @@ TEST_CASE("no item is lost: tiles and rests account for every child", "[treemap]
             REQUIRE(std::isfinite(tile.rect.area()));
             if (i > 0)
                 CHECK(inside(tile.rect, tiles[tile.parent].rect));
-            if (tile.kind != TileKind::Folder || tile.end == i + 1)
+            if (tile.kind != CellKind::Folder || tile.end == i + 1)
                 continue;
             std::uint64_t drawn = 0, rest = 0, sum = 0;
             for (auto k = i + 1; k < tile.end; k = tiles[k].end) {
                 CHECK(tiles[k].parent == i);
                 sum += tiles[k].size;
-                if (tiles[k].kind == TileKind::Rest)
+                if (tiles[k].kind == CellKind::Rest)
                     rest += tiles[k].restCount;
                 else
                     ++drawn;
@@ -166,7 +166,7 @@ TEST_CASE("each node leads to the tile that shows it", "[treemap]")
     };
     CHECK(at("/p/big").node == *tree->find("/p/big"));
     CHECK(at("/p/big/a").node == *tree->find("/p/big/a"));
-    CHECK(at("/p/big/tiny").kind == TileKind::Rest);
+    CHECK(at("/p/big/tiny").kind == CellKind::Rest);
     CHECK(at("/p/big/tiny").node == *tree->find("/p/big"));
     CHECK(map.tileOf(*tree, rootNode) == 0);
     const Treemap inner(*tree, *tree->find("/p/big"), {0, 0, 400, 300});
@@ -182,10 +182,10 @@ TEST_CASE("a folder too fine to open is drawn as a whole", "[treemap]")
     const Treemap map(*tree, rootNode, {0, 0, 400, 300});
     CHECK(map.tiles().size() == 3);
     const auto fine = map.tileOf(*tree, *tree->find("/p/fine"));
-    CHECK(map.tiles()[static_cast<std::size_t>(fine)].kind == TileKind::Leaf);
+    CHECK(map.tiles()[static_cast<std::size_t>(fine)].kind == CellKind::Leaf);
     const Treemap within(*tree, *tree->find("/p/fine"), {0, 0, 400, 300});
     REQUIRE(within.tiles().size() == 2); // as the focus it shows its rest
-    CHECK(within.tiles()[1].kind == TileKind::Rest);
+    CHECK(within.tiles()[1].kind == CellKind::Rest);
     CHECK(within.tiles()[1].restCount == 20000);
 }
 
@@ -197,7 +197,7 @@ TEST_CASE("a folder whose entries have no size is drawn as a whole", "[treemap]"
     const Treemap map(*tree, rootNode, {0, 0, 400, 300}, options);
     CHECK(map.tileOf(*tree, *tree->find("/p/many/a")) >= 0);
     for (const auto& tile : map.tiles())
-        CHECK((tile.kind != TileKind::Folder || tile.end > 1));
+        CHECK((tile.kind != CellKind::Folder || tile.end > 1));
 }
 
 TEST_CASE("depth limits how many levels are opened", "[treemap]")
@@ -207,8 +207,8 @@ TEST_CASE("depth limits how many levels are opened", "[treemap]")
     options.depth = 2;
     const Treemap map(*tree, rootNode, {0, 0, 500, 500}, options);
     REQUIRE(map.tiles().size() == 3);
-    CHECK(map.tiles()[1].kind == TileKind::Folder);
-    CHECK(map.tiles()[2].kind == TileKind::Leaf);
+    CHECK(map.tiles()[1].kind == CellKind::Folder);
+    CHECK(map.tiles()[2].kind == CellKind::Leaf);
 }
 
 TEST_CASE("arrows walk among the tiles of one folder", "[treemap]")

@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/picture.h"
+
+#include "app/theme.h"
+
+namespace kurvo::app {
+
+void Picture::paint(QPainter& painter, const CellColours& colours) const
+{
+    if (size() == 0)
+        return;
+    paintCells(painter, colours);
+    // Planned items on top of everything: faded and crossed through.
+    for (const auto& item : colours.place.plan.items()) {
+        const int index = of(*colours.place.tree, item.node);
+        if (index <= 0 || cell(index).node != item.node || cell(index).kind == CellKind::Rest)
+            continue;
+        auto veil = theme().panel;
+        veil.setAlpha(165);
+        const auto outline = shape(index);
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.fillPath(outline, veil);
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(theme().accent, 2));
+        paintCross(painter, index);
+        painter.setPen(QPen(theme().accent, 1));
+        painter.drawPath(outline);
+        painter.setRenderHint(QPainter::Antialiasing, false);
+    }
+}
+
+std::unique_ptr<Picture> layOutPicture(const Place& place, const QSizeF& size)
+{
+    return place.view.picture == PictureKind::Sunburst ? layOutDial(place, size) : layOutTreemap(place, size);
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,28 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Taking along what Explore shows: a sheet with title, date, picture and legend as PNG, SVG, on paper or in the
+// clipboard, and the children of the focus folder as CSV.
+#pragma once
+
+#include <QByteArray>
+#include <QImage>
+#include <QPainter>
+
+#include "app/legend.h"
+#include "app/session.h"
+
+namespace kurvo::app {
+
+/// Paints the sheet into `area`, always in light colours: it goes into reports and onto paper.
+void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const Legend& legend);
+
+QImage sheetImage(const Place& place, const Legend& legend, const QSize& size, double ratio = 2);
+QByteArray sheetSvg(const Place& place, const Legend& legend, const QSize& size);
+
+/// One line a child, RFC 4180: path, kind, on_disk, apparent, files, newest (ISO 8601), hidden. Names as the bytes they
+/// are. May run on any thread.
+QByteArray childrenCsv(const FileTree& tree, NodeId folder, Measure measure);
+
+/// Writes bytes to a file off the interface thread and says whether it worked.
+void saveBytes(Session& session, const std::string& path, QByteArray bytes);
+
+} // namespace kurvo::app

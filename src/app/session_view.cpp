@@ -1,0 +1,211 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// How one looks at a place: picture, measure, colours, depth, and what is lit up.
+#include "app/async.h"
+#include "app/session.h"
+#include "app/words.h"
+#include "core/snapshot/catalogue.h"
+
+namespace kurvo::app {
+
+void Session::changeView(const std::function<void(ViewState&)>& change)
+{
+    change(lastView_);
+    if (auto* p = place()) {
+        change(p->view);
+        lastView_ = p->view;
+    }
+}
+
+void Session::setMeasure(Measure measure)
+{
+    if (view().measure == measure)
+        return;
+    changeView([measure](ViewState& v) { v.measure = measure; });
+    emit measureChanged();
+}
+
+void Session::setPicture(PictureKind picture)
+{
+    if (view().picture == picture)
+        return;
+    changeView([picture](ViewState& v) { v.picture = picture; });
+    emit viewChanged();
+}
+
+void Session::setDepth(int depth)
+{
+    depth = std::clamp(depth, 1, ViewState::allLevels);
+    if (view().depth() == depth || view().picture == PictureKind::Types)
+        return;
+    changeView(
+        [depth](ViewState& v) { (v.picture == PictureKind::Sunburst ? v.sunburstDepth : v.treemapDepth) = depth; });
+    emit viewChanged();
+}
+
+void Session::setAreas(bool shown)
+{
+    if (view().areas == shown)
+        return;
+    changeView([shown](ViewState& v) { v.areas = shown; });
+    emit viewChanged();
+}
+
+void Session::setColour(ColourBy colour)
+{
+    if (view().colour == colour)
+        return;
+    if (colour == ColourBy::Growth && place() && !place()->earlier)
+        return findEarlier();
+    changeView([colour](ViewState& v) { v.colour = colour; });
+    if (auto* p = place(); p && p->lit.any() && p->lit.by != ColourBy::Family && p->lit.by != colour) {
+        p->lit = {}; // its classes are not among the colours any more
+        p->litSums = nullptr;
+        emit litChanged();
+    }
+    colourAge_.invalidate();
+    refreshColours();
+    emit viewChanged();
+}
+
+/// The tree, the measure or the choice of colours are others: by family the classes are known at once, all else is
+/// worked out off this thread, and until then what was is shown where it fits.
+void Session::refreshColours()
+{
+    auto* p = place();
+    const auto request = ++colourRequest_;
+    if (!p)
+        return;
+    if (p->earlier && &p->earlier->now().store() != &p->tree->store())
+        p->earlier = nullptr;
+    auto by = p->view.colour;
+    if (by == ColourBy::Growth && !p->earlier) {
+        p->scheme = std::make_shared<Scheme>(p->tree, p->dominant);
+        addUpLit();
+        if (p->isGrowing())
+            return;
+        return findEarlier();
+    }
+    if (by == ColourBy::Family || !p->scheme || !p->scheme->fits(*p->tree))
+        p->scheme = std::make_shared<Scheme>(p->tree, p->dominant);
+    addUpLit();
+    if (by == ColourBy::Family || (p->isGrowing() && colourAge_.isValid() && colourAge_.elapsed() < 900))
+        return;
+    colourAge_.start();
+    runAsync(
+        this,
+        [tree = p->tree, by, now = p->info.taken, earlier = p->earlier] {
+            return std::make_shared<const Scheme>(tree, by, now, earlier);
+        },
+        [this, request, id = p->id, by](const std::shared_ptr<const Scheme>& scheme) {
+            auto* open = stillOpen(id);
+            // A growing place asks again and again: a look at its start is better than none.
+            if (!open || open != place() || open->view.colour != by || !scheme->fits(*open->tree) ||
+                (request != colourRequest_ && !open->isGrowing()))
+                return;
+            open->scheme = scheme;
+            addUpLit();
+            emit coloursChanged();
+        });
+}
+
+/// Looks for the newest snapshot of this place that is older than what is shown, and matches the trees.
+void Session::findEarlier()
+{
+    auto* p = place();
+    if (!p || p->isGrowing())
+        return;
+    struct Found {
+        std::shared_ptr<const Matching> matching;
+        std::int64_t taken = 0;
+        QString problem;
+    };
+    runAsync(
+        this,
+        [folder = folders_.snapshots(), demo = parentPath(p->snapshotFile), info = p->info, tree = p->tree] {
+            Found found;
+            const CatalogueEntry* best = nullptr;
+            std::vector<Catalogue> catalogues;
+            catalogues.push_back(readCatalogue(folder));
+            if (!demo.empty() && demo != folder)
+                catalogues.push_back(readCatalogue(std::string(demo)));
+            for (const auto& catalogue : catalogues)
+                for (const auto& entry : catalogue.entries)
+                    if (entry.info.place == info.place && entry.info.host == info.host && !entry.info.partial &&
+                        entry.info.taken < info.taken && (!best || entry.info.taken > best->info.taken))
+                        best = &entry;
+            if (!best)
+                return found;
+            auto snapshot = readSnapshot(best->path);
+            if (!snapshot) {
+                found.problem = QString::fromStdString(snapshot.error().sentence);
+                return found;
+            }
+            found.taken = best->info.taken;
+            found.matching = std::make_shared<const Matching>(tree, snapshot->tree);
+            return found;
+        },
+        [this, id = p->id](const Found& found) {
+            auto* open = stillOpen(id);
+            if (!open || open != place())
+                return;
+            if (!found.matching) {
+                if (open->view.colour == ColourBy::Growth) {
+                    open->view.colour = ColourBy::Family;
+                    refreshColours();
+                }
+                emit viewChanged(); // the choice goes back to what it was
+                say(found.problem.isEmpty()
+                        ? tr("There is no earlier snapshot of %1 to tell growth from. Each scan is kept as one.")
+                              .arg(toText(open->info.place))
+                        : found.problem,
+                    found.problem.isEmpty() ? Severity::Info : Severity::Warning);
+                return;
+            }
+            if (&found.matching->now().store() != &open->tree->store())
+                return;
+            open->earlier = found.matching;
+            open->earlierTaken = found.taken;
+            changeView([](ViewState& v) { v.colour = ColourBy::Growth; });
+            refreshColours();
+            emit viewChanged();
+        });
+}
+
+void Session::light(const Lit& lit)
+{
+    auto* p = place();
+    if (!p)
+        return;
+    p->lit = p->lit == lit ? Lit{} : lit;
+    if (!p->lit.any()) {
+        p->litSums = nullptr;
+        ++litRequest_;
+        emit litChanged();
+        return;
+    }
+    addUpLit();
+}
+
+void Session::addUpLit()
+{
+    auto* p = place();
+    const auto request = ++litRequest_;
+    if (!p || !p->lit.any())
+        return;
+    if (p->litSums && p->litSums->size() > p->tree->extent().folders)
+        p->litSums = nullptr; // of another tree
+    runAsync(
+        this,
+        [tree = p->tree, lit = p->lit, scheme = p->scheme, measure = measure()] {
+            return std::make_shared<const std::vector<std::uint64_t>>(litSums(*tree, lit, *scheme, measure));
+        },
+        [this, request, id = p->id](const std::shared_ptr<const std::vector<std::uint64_t>>& sums) {
+            auto* open = stillOpen(id);
+            if (!open || open != place() || request != litRequest_)
+                return;
+            open->litSums = sums;
+            emit litChanged();
+        });
+}
+
+} // namespace kurvo::app
