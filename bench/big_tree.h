@@ -57,4 +57,31 @@ inline std::shared_ptr<const FileTree> bigTree(std::uint32_t files)
     return std::make_shared<FileTree>(std::move(store));
 }
 
+/// /flat/many with so many equal files, and one file beside it.
+inline std::shared_ptr<const FileTree> flatTree(std::uint32_t files)
+{
+    auto store = std::make_shared<NodeStore>("/flat");
+    NodeStore::NameWriter names(*store);
+    std::vector<NewNode> top(2);
+    top[0].name = "many";
+    top[0].stat.kind = EntryKind::Folder;
+    top[1].name = "beside.iso";
+    top[1].stat.size = 1 << 30;
+    top[1].stat.blocks = top[1].stat.size / 512;
+    const auto first = store->append(rootNode, top, names).first;
+    std::vector<std::string> text(files);
+    std::vector<NewNode> group(files);
+    for (std::uint32_t i = 0; i < files; ++i) {
+        text[i] = "frame-" + std::to_string(i) + ".jpg";
+        group[i].name = text[i];
+        group[i].stat.inode = i + 10;
+        group[i].stat.size = 4096;
+        group[i].stat.blocks = 8;
+        group[i].type = typeOfName(text[i]);
+    }
+    store->append(first, group, names);
+    store->seal();
+    return std::make_shared<FileTree>(std::move(store));
+}
+
 } // namespace kurvo::bench

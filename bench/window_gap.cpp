@@ -47,8 +47,9 @@ int main(int argc, char** argv)
             QApplication::processEvents(QEventLoop::WaitForMoreEvents);
         const auto ended = whole.elapsed();
         QTest::qWait(2000);
-        fmt::print("scan {:.3f} s, finished tree shown after {} ms, {} looks; longest gap of the event loop {:.1f} ms\n",
-                   window.session().place()->info.seconds, ended, looks, static_cast<double>(longest) / 1e6);
+        fmt::print(
+            "scan {:.3f} s, finished tree shown after {} ms, {} looks; longest gap of the event loop {:.1f} ms\n",
+            window.session().place()->info.seconds, ended, looks, static_cast<double>(longest) / 1e6);
     }
     [[maybe_unused]] const int ignored = std::system(("rm -rf " + data).c_str());
     return 0;

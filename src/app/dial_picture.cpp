@@ -201,29 +201,27 @@ void DialPicture::paintCentre(QPainter& painter, const CellColours& colours) con
         painter.drawText(QRectF(dial_.centreX() - room / 2, y, room, metrics.height()), Qt::AlignCenter,
                          metrics.elidedText(text, Qt::ElideMiddle, static_cast<int>(room)));
     };
+    // A small dial has room for two lines, and only across its middle.
     const bool small = radius < 62;
-    const auto figure = fontOf(small ? 15 : 20, QFont::DemiBold);
-    const double room = 2 * (scale - 10);
-    const double top = dial_.centreY() - (small ? 18 : 28);
-    line(top, figure, t.text, colours.size(focus), room);
-    if (capacity) {
-        line(top + (small ? 19 : 26), fontOf(11), t.textSecond,
-             QObject::tr("of %1").arg(sizeText(place.capacity.total)), room);
-        line(top + (small ? 33 : 43), fontOf(11), t.accent, QObject::tr("%1 free").arg(sizeText(place.capacity.free)),
-             room);
-    } else if (focus.node != rootNode) {
-        line(top + (small ? 19 : 26), fontOf(11), t.textSecond,
-             QObject::tr("%1 of all")
-                 .arg(shareText(place.tree->measured(focus.node, colours.measure),
-                                place.tree->measured(rootNode, colours.measure))),
-             room);
-        line(top + (small ? 33 : 43), fontOf(11), t.accent, QObject::tr("click: up"), room);
-    }
+    const double room = 2 * (scale - (small ? 2 : 10));
+    const double top = dial_.centreY() - (small ? 19 : 28);
+    const auto second = capacity                 ? QObject::tr("of %1").arg(sizeText(place.capacity.total))
+                        : focus.node != rootNode ? QObject::tr("%1 of all")
+                                                       .arg(shareText(place.tree->measured(focus.node, colours.measure),
+                                                                      place.tree->measured(rootNode, colours.measure)))
+                                                 : QString();
+    const auto third = capacity                 ? QObject::tr("%1 free").arg(sizeText(place.capacity.free))
+                       : focus.node != rootNode ? QObject::tr("click: up")
+                                                : QString();
+    line(top, fontOf(small ? 13 : 20, QFont::DemiBold), t.text, colours.size(focus), room);
+    if (!small)
+        line(top + 26, fontOf(11), t.textSecond, second, room);
+    line(top + (small ? 17 : 43), fontOf(11), t.accent, third, room);
     // In the opening.
     const double below = dial_.centreY() + radius + 8, opening = std::max(60.0, radius * 1.7);
     if (below + 40 < height_) {
         line(below, fontOf(15, QFont::DemiBold), t.text, toText(place.tree->label(focus.node)), opening);
-        if (capacity && below + 60 < height_) {
+        if (capacity && below + 60 < height_ && opening > 125) {
             line(below + 22, fontOf(11), t.textSecond, QObject::tr("the dial is the drive,"), opening);
             line(below + 37, fontOf(11), t.textSecond, QObject::tr("its unfilled end is free"), opening);
         }

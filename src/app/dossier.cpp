@@ -121,8 +121,9 @@ Dossier::Dossier(Session& session, QWidget* parent)
     outer->addWidget(scroll);
     outer->addWidget(empty_);
 
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged,
-                              &Session::selectionChanged, &Session::planChanged, &Session::measureChanged})
+    for (const auto signal :
+         {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::selectionChanged,
+          &Session::planChanged, &Session::measureChanged, &Session::viewChanged})
         connect(&session_, signal, this, &Dossier::update);
     update();
 }
@@ -147,8 +148,11 @@ void Dossier::update()
     const auto* place = session_.place();
     body_->parentWidget()->parentWidget()->setVisible(place != nullptr);
     empty_->setVisible(place == nullptr);
-    if (!place)
+    if (!place) {
+        mixTree_ = nullptr; // a closed place frees its memory
+        ++mixRequest_;
         return;
+    }
     const auto& tree = *place->tree;
     while (auto* item = facts_->takeAt(0)) {
         delete item->widget();
@@ -383,6 +387,8 @@ void Dossier::fillLinks(const Place& place, NodeId node)
 
 void Dossier::startMix(NodeId node)
 {
+    if (mixTree_ == session_.place()->tree && mixNode_ == node)
+        return;
     // While a scan runs the mix, which visits everything below, follows about once a second.
     if (session_.place()->isGrowing() && mixAge_.isValid() && mixAge_.elapsed() < 900 && mixNode_ == node)
         return;
@@ -392,6 +398,7 @@ void Dossier::startMix(NodeId node)
     }
     mixAge_.start();
     mixNode_ = node;
+    mixTree_ = session_.place()->tree;
     const auto request = ++mixRequest_;
     runAsync(
         this, [tree = session_.place()->tree, node] { return familyMix(*tree, node); },

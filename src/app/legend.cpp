@@ -32,7 +32,15 @@ void Legend::refresh()
     // While a scan runs the mix, which visits everything below, follows about once a second.
     if (place && place->isGrowing() && age_.isValid() && age_.elapsed() < 900 && shown_ == place->focus)
         return;
+    if (place && place->scheme->by() != place->view.colour)
+        return; // the colours are being worked out
+    if (place && tree_ == place->tree && asked_ == place->scheme && shown_ == place->focus &&
+        measure_ == session_.measure())
+        return;
     const auto request = ++request_;
+    tree_ = place ? place->tree : nullptr;
+    asked_ = place ? place->scheme : nullptr;
+    measure_ = session_.measure();
     if (!place) {
         mix_ = {};
         scheme_ = nullptr;

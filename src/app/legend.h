@@ -56,6 +56,9 @@ private:
     unsigned request_ = 0;
     QElapsedTimer age_; ///< since the mix was asked for
     NodeId shown_ = noNode;
+    Measure measure_ = Measure::Disk;
+    std::shared_ptr<const FileTree> tree_; ///< of which the mix is shown or being worked out
+    std::shared_ptr<const Scheme> asked_;
 };
 
 } // namespace kurvo::app

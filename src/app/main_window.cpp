@@ -501,7 +501,9 @@ std::optional<ViewState> MainWindow::recallView(const std::string& place) const
 void MainWindow::resizeEvent(QResizeEvent* event)
 {
     QMainWindow::resizeEvent(event);
-    notice_->placeAbove(QRect(rail_->width(), 0, width() - rail_->width(), height() - pointer_->height()));
+    // Above the legend, which stays in view.
+    constexpr int legend = 34;
+    notice_->placeAbove(QRect(rail_->width(), 0, width() - rail_->width(), height() - pointer_->height() - legend));
 }
 
 void MainWindow::closeEvent(QCloseEvent* event)

@@ -29,8 +29,9 @@ PictureView::PictureView(Session& session, QWidget* parent) : QWidget(parent), s
         before_ = {};
         update();
     });
-    for (const auto signal : {&Session::placeChanged, &Session::measureChanged, &Session::viewChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::measureChanged})
         connect(&session_, signal, this, &PictureView::layOut);
+    connect(&session_, &Session::viewChanged, this, &PictureView::viewChanged);
     connect(&session_, &Session::focusChanged, this, &PictureView::focusChanged);
     connect(&session_, &Session::treeChanged, this, &PictureView::treeChanged);
     // Free space and what was not seen belong to the picture of a drive.
@@ -94,6 +95,17 @@ std::unique_ptr<Picture> PictureView::laidOut() const
     return layOutPicture(*place, size());
 }
 
+/// Other colours need no other layout: they come with coloursChanged().
+void PictureView::viewChanged()
+{
+    auto view = session_.view();
+    view.colour = view_.colour;
+    if (!picture_ || view != view_)
+        return layOut();
+    if (session_.place() && session_.place()->scheme.get() != scheme_)
+        repaintCells();
+}
+
 void PictureView::layOut()
 {
     soon_.stop();
@@ -103,6 +115,7 @@ void PictureView::layOut()
     before_ = {};
     picture_ = isVisible() ? laidOut() : nullptr; // else when it is shown
     ++layouts_;
+    view_ = session_.view();
     const auto* place = session_.place();
     store_ = place ? place->tree->sharedStore() : nullptr;
     focus_ = place ? place->focus : noNode;
@@ -212,6 +225,7 @@ void PictureView::paintEvent(QPaintEvent* e)
     if (imageStale_ || image_.devicePixelRatioF() != devicePixelRatioF()) { // moved to another screen
         image_ = painted(picture_.get());
         imageStale_ = false;
+        scheme_ = place ? place->scheme.get() : nullptr;
     }
     QPainter painter(this);
     if (isMoving() && !before_.isNull())

@@ -48,6 +48,7 @@ protected:
 private:
     void layOut();
     void treeChanged();
+    void viewChanged();
     void focusChanged();
     void repaintCells();
     std::unique_ptr<Picture> laidOut() const;
@@ -66,8 +67,10 @@ private:
     QImage image_;
     std::shared_ptr<const NodeStore> store_; ///< what the ids in the picture belong to
     NodeId focus_ = noNode;                  ///< shown
+    ViewState view_;                         ///< with which it was laid out
     QTimer soon_;                            ///< the next step towards the picture of a tree that has grown
     std::unique_ptr<Picture> next_;          ///< laid out, not yet painted
+    const Scheme* scheme_ = nullptr;         ///< with which it was painted
     bool imageStale_ = true;
     int hoverCell_ = -1;
     unsigned layouts_ = 0;

@@ -5,6 +5,8 @@
 #include <map>
 #include <utility>
 
+#include "core/tree/stretches.h"
+
 namespace kurvo {
 namespace {
 
@@ -12,27 +14,36 @@ constexpr std::int64_t day = 86400;
 constexpr std::array<std::int64_t, ageClasses - 1> ageLimits{7 * day,   30 * day,      91 * day,
                                                              365 * day, 2 * 365 * day, 5 * 365 * day};
 
-/// Adds a value of each file to the folders above it: one pass backwards, as children have larger ids.
+/// Adds a value of each file to the folders above it: the files side by side in stretches, then one pass backwards over
+/// the folders, as children have larger ids. A folder that was taken out adds nothing to those above it.
 template <typename Sums, typename AddFile, typename AddSums>
 void addUpwards(const FileTree& tree, std::vector<Sums>& sums, const AddFile& addFile, const AddSums& addSums)
 {
     const auto& store = tree.store();
+    const auto nodes = tree.extent().nodes;
     sums.assign(tree.extent().folders, {});
     const bool some = !tree.removed().empty();
-    Sums* above = nullptr;
-    NodeId folder = noNode;
-    for (NodeId node = tree.extent().nodes; node-- > 1;) {
-        if (some && tree.isRemoved(node))
-            continue;
-        if (store.parent(node) != folder) {
-            folder = store.parent(node);
-            above = &sums[store.folderIndex(folder)];
-        }
-        if (store.isFolder(node))
-            addSums(*above, sums[store.folderIndex(node)]);
-        else
+    std::vector<std::vector<NodeId>> folders(stretchesOf(store, nodes).size());
+    forEachStretch(stretchesOf(store, nodes), [&](std::size_t part, NodeId from, NodeId to) {
+        Sums* above = nullptr;
+        NodeId folder = noNode;
+        for (NodeId node = from; node < to; ++node) {
+            if (some && tree.isRemoved(node))
+                continue;
+            if (store.isFolder(node)) {
+                folders[part].push_back(node);
+                continue;
+            }
+            if (store.parent(node) != folder) {
+                folder = store.parent(node);
+                above = &sums[store.folderIndex(folder)];
+            }
             addFile(*above, node);
-    }
+        }
+    });
+    for (auto part = folders.rbegin(); part != folders.rend(); ++part)
+        for (auto node = part->rbegin(); node != part->rend(); ++node)
+            addSums(sums[store.folderIndex(store.parent(*node))], sums[store.folderIndex(*node)]);
 }
 
 } // namespace

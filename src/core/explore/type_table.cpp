@@ -4,8 +4,8 @@
 #include <algorithm>
 #include <array>
 #include <map>
-#include <system_error>
-#include <thread>
+
+#include "core/tree/stretches.h"
 
 namespace kurvo {
 namespace {
@@ -29,29 +29,14 @@ void addFile(const FileTree& tree, Measure measure, NodeId node, Figures& figure
 /// The whole tree in the order of its rows, in parts side by side.
 Figures figuresOfAll(const FileTree& tree, Measure measure)
 {
-    constexpr NodeId worthAThread = 100000;
-    const auto nodes = tree.extent().nodes;
-    const auto parts = std::clamp(std::min(std::thread::hardware_concurrency(), nodes / worthAThread), 1u, 8u);
-    std::vector<Figures> found(parts, Figures(typesAtMost));
-    const auto read = [&](unsigned part) {
-        const auto from = static_cast<NodeId>(std::uint64_t{nodes} * part / parts);
-        const auto to = static_cast<NodeId>(std::uint64_t{nodes} * (part + 1) / parts);
+    const auto bounds = stretchesOf(tree.store(), tree.extent().nodes);
+    std::vector<Figures> found(bounds.size() - 1, Figures(typesAtMost));
+    forEachStretch(bounds, [&](std::size_t part, NodeId from, NodeId to) {
         for (NodeId node = from; node < to; ++node)
             if (!tree.isFolder(node))
                 addFile(tree, measure, node, found[part]);
-    };
-    std::vector<std::thread> team;
-    for (unsigned part = 1; part < parts; ++part) {
-        try {
-            team.emplace_back(read, part);
-        } catch (const std::system_error&) { // no thread to be had: it is done here
-            read(part);
-        }
-    }
-    read(0);
-    for (auto& thread : team)
-        thread.join();
-    for (unsigned part = 1; part < parts; ++part)
+    });
+    for (std::size_t part = 1; part < found.size(); ++part)
         for (std::size_t type = 0; type < typesAtMost; ++type)
             found[0][type].add(found[part][type]);
     return std::move(found[0]);

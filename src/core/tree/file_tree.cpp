@@ -4,11 +4,10 @@
 #include <xxhash.h>
 
 #include <algorithm>
-#include <system_error>
-#include <thread>
 #include <utility>
 
 #include "core/base/text.h"
+#include "core/tree/stretches.h"
 
 namespace kurvo {
 
@@ -111,12 +110,11 @@ void FileTree::addUp()
     }
 }
 
-/// Adds the files to the folders they are in. The children of a folder follow each other, so that several threads can
-/// each take a stretch of them without meeting in a folder.
+/// Adds the files to the folders they are in.
 void FileTree::addFiles()
 {
     const auto& store = *store_;
-    const auto addStretch = [this, &store](NodeId from, NodeId to) {
+    forEachStretch(stretchesOf(store, store.size()), [this, &store](std::size_t, NodeId from, NodeId to) {
         NodeId folder = noNode;
         FolderSums* sums = nullptr;
         for (NodeId node = from; node < to; ++node) {
@@ -128,30 +126,7 @@ void FileTree::addFiles()
             }
             sums->addFile(store, node, !store.has(node, FlagLinked) || counted_[store.linkSetOf(node)] == node);
         }
-    };
-    constexpr NodeId worthAThread = 200000;
-    const auto threads = std::clamp(std::min(std::thread::hardware_concurrency(), store.size() / worthAThread), 1u, 8u);
-    std::vector<std::thread> team;
-    team.reserve(threads);
-    NodeId from = 1; // the root is no file
-    for (unsigned i = 1; i <= threads && from < store.size(); ++i) {
-        auto to = i == threads ? store.size() : static_cast<NodeId>(std::uint64_t{store.size()} * i / threads);
-        while (to > from && to < store.size() && store.parent(to) == store.parent(to - 1))
-            ++to;
-        bool taken = false;
-        if (i < threads) {
-            try {
-                team.emplace_back(addStretch, from, to);
-                taken = true;
-            } catch (const std::system_error&) { // no thread to be had: it is done here
-            }
-        }
-        if (!taken)
-            addStretch(from, to);
-        from = std::max(from, to);
-    }
-    for (auto& thread : team)
-        thread.join();
+    });
 }
 
 std::string_view FileTree::label(NodeId node) const
