@@ -50,10 +50,37 @@ public:
         session.select(*tree.find("/home/warden/.cache/tide-maps"));
         settle();
         picture("explore-light");
+        // From three sides, in colours that each tell something else.
         window_.themeControl().choose(ThemeChoice::Dark);
+        session.setPicture(PictureKind::Sunburst);
+        session.setFocus(rootNode);
+        session.reveal(*tree.find("/home/warden/.cache/tide-maps"));
         settle();
-        picture("explore-dark");
+        picture("explore-sunburst-dark");
         window_.themeControl().choose(ThemeChoice::Light);
+        session.setPicture(PictureKind::Treemap);
+        session.setColour(ColourBy::Growth);
+        waitFor([&] { return session.place()->scheme->by() == ColourBy::Growth; });
+        settle();
+        picture("explore-growth");
+        session.setColour(ColourBy::Family);
+        session.setPicture(PictureKind::Types);
+        auto* types = window_.exploreStage()->types()->list();
+        waitFor([&] { return types->topLevelItemCount() > 2; });
+        settle();
+        auto* audio = types->topLevelItem(1);
+        types->setCurrentItem(audio);
+        audio->setExpanded(true);
+        audio->child(0)->setExpanded(true);
+        settle();
+        picture("explore-types");
+        session.setPicture(PictureKind::Sunburst);
+        session.setFocus(*tree.find("/home"));
+        session.select(*tree.find("/home/ringing"));
+        settle();
+        picture("explore-lit");
+        session.light(session.place()->lit);
+        session.setPicture(PictureKind::Treemap);
 
         // The practice folder: everything for real.
         session.scanFolder(demo::demoFolders(session.folders().data).practice, "Practice folder");

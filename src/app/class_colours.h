@@ -3,6 +3,8 @@
 #pragma once
 
 #include <QColor>
+#include <QPainter>
+#include <QPainterPath>
 #include <QString>
 
 #include "app/place.h"
@@ -20,6 +22,8 @@ QString className(const Scheme& scheme, unsigned of, const SnapshotInfo& info);
 struct CellColours {
     const Place& place;
     Measure measure;
+    bool drawn =
+        false; ///< for a drawing (SVG), which has no patterns: hatch and dots are lines and points of their own
 
     QColor of(const Cell& cell) const;
     /// The words that stand on a cell.
@@ -29,6 +33,8 @@ struct CellColours {
     bool isHidden(const Cell& cell) const;
     /// Fill and hatch of a cell that is `large` enough to show it.
     QBrush brush(const Cell& cell, const QColor& colour, bool large) const;
+    /// What a drawing has instead of patterns, over a cell that was filled.
+    void drawPattern(QPainter& painter, const Cell& cell, const QColor& colour, const QPainterPath& shape) const;
 };
 
 } // namespace kurvo::app

@@ -107,6 +107,8 @@ void DialPicture::paintCells(QPainter& painter, const CellColours& colours) cons
                        : needsEdge(colour)                  ? QPen(colour.lighter(190), 0.7)
                                                             : QPen(Qt::NoPen));
         painter.drawPath(band(a, 0.5));
+        if (colours.drawn)
+            colours.drawPattern(painter, a, colour, band(a, 0.5));
         if (length > 13 && dial_.ringWidth() > 12)
             paintLabel(painter, a, colour, colours);
     }

@@ -51,7 +51,7 @@ QByteArray quoted(std::string_view text)
 
 } // namespace
 
-void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const Legend& legend)
+void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const Legend& legend, bool drawn)
 {
     const LightPaper light;
     constexpr double margin = 24;
@@ -80,7 +80,7 @@ void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const
     painter.save();
     painter.translate(room.topLeft());
     const auto picture = layOutPicture(place, room.size());
-    picture->paint(painter, CellColours{place, place.view.measure});
+    picture->paint(painter, CellColours{place, place.view.measure, drawn});
     painter.restore();
     auto entries = legend.entries();
     painter.setFont(fontOf(11));
@@ -113,7 +113,7 @@ QByteArray sheetSvg(const Place& place, const Legend& legend, const QSize& size)
     svg.setTitle(toText(place.tree->path(place.focus)));
     {
         QPainter painter(&svg);
-        paintSheet(painter, QRectF(QPointF(), size), place, legend);
+        paintSheet(painter, QRectF(QPointF(), size), place, legend, true);
     }
     return buffer.data();
 }
@@ -139,7 +139,7 @@ void saveBytes(Session& session, const std::string& path, QByteArray bytes)
     runAsync(
         &session,
         [path, bytes = std::move(bytes)]() -> Result<Done> {
-            auto file = AtomicFile::create(path);
+            auto file = AtomicFile::create(path, AtomicFile::Readers::AsUsual);
             if (!file)
                 return file.error();
             file->write(bytes.constData(), static_cast<std::size_t>(bytes.size()));

@@ -12,8 +12,9 @@
 
 namespace kurvo::app {
 
-/// Paints the sheet into `area`, always in light colours: it goes into reports and onto paper.
-void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const Legend& legend);
+/// Paints the sheet into `area`, always in light colours: it goes into reports and onto paper. `drawn`: for a drawing,
+/// which has no patterns.
+void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const Legend& legend, bool drawn = false);
 
 QImage sheetImage(const Place& place, const Legend& legend, const QSize& size, double ratio = 2);
 QByteArray sheetSvg(const Place& place, const Legend& legend, const QSize& size);

@@ -273,13 +273,18 @@ bool needsEdge(const QColor& colour)
     return current.dark && (luminance(colour) + 0.05) / (luminance(current.window) + 0.05) < 3.0;
 }
 
+QColor hatchColour(const QColor& colour)
+{
+    return luminance(colour) > 0.25 ? colour.darker(122) : colour.lighter(150);
+}
+
 QBrush hatchOn(const QColor& colour)
 {
     // An 8 x 8 pattern with a 2-pixel diagonal; drawn once for each colour.
     static QHash<QRgb, QImage> patterns;
     auto& pattern = patterns[colour.rgb()];
     if (pattern.isNull()) {
-        const QColor line = luminance(colour) > 0.25 ? colour.darker(122) : colour.lighter(150);
+        const QColor line = hatchColour(colour);
         pattern = QImage(8, 8, QImage::Format_RGB32);
         for (int y = 0; y < 8; ++y)
             for (int x = 0; x < 8; ++x)

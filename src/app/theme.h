@@ -76,6 +76,8 @@ QColor faint(const QColor& colour);
 /// True for colours that would sink into a dark window (contrast below 3:1): they get an edge.
 bool needsEdge(const QColor& colour);
 
+/// Of the lines of the hatch on a colour.
+QColor hatchColour(const QColor& colour);
 /// The diagonal hatch that means hidden, laid over a tile of the given colour.
 QBrush hatchOn(const QColor& colour);
 /// The wider hatch that means planned.

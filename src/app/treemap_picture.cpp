@@ -84,6 +84,8 @@ void TreemapPicture::paintCells(QPainter& painter, const CellColours& colours) c
         } else {
             painter.fillRect(rect, brush);
         }
+        if (colours.drawn)
+            colours.drawPattern(painter, t, colour, shape(i));
         if (rect.width() > 34 && rect.height() > 16)
             paintLabel(painter, t, colour, colours);
     }

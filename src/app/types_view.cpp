@@ -30,7 +30,7 @@ public:
     QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override
     {
         const auto size = QStyledItemDelegate::sizeHint(option, index);
-        return {size.width(), index.parent().isValid() ? 24 : 34};
+        return {size.width(), index.parent().isValid() ? 27 : 34};
     }
 
     void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
@@ -148,7 +148,7 @@ void TypesView::showEvent(QShowEvent* event)
 void TypesView::resizeEvent(QResizeEvent* event)
 {
     QWidget::resizeEvent(event);
-    const int widths[] = {0, 66, 76, 74, 76, 76, 92};
+    const int widths[] = {0, 54, 70, 66, 70, 70, 84};
     int room = width() - 160;
     for (int column = Share; column < Columns; ++column) {
         // What there is no room for is left out from the right: it stands in the tooltip.

@@ -11,12 +11,13 @@
 
 namespace kurvo {
 
-Result<AtomicFile> AtomicFile::create(const std::string& path)
+Result<AtomicFile> AtomicFile::create(const std::string& path, Readers readers)
 {
     AtomicFile file;
     file.path_ = path;
     const std::string folder(parentPath(path));
-    file.fd_ = UniqueFd(::open(folder.c_str(), O_TMPFILE | O_WRONLY | O_CLOEXEC, 0600));
+    file.fd_ =
+        UniqueFd(::open(folder.c_str(), O_TMPFILE | O_WRONLY | O_CLOEXEC, readers == Readers::OwnerOnly ? 0600 : 0666));
     if (file.fd_)
         return file;
     if (errno != EOPNOTSUPP && errno != EISDIR && errno != EINVAL)

@@ -15,8 +15,12 @@ namespace kurvo {
 /// Not thread-safe. Dropping it without commit() removes the temporary file and leaves what was at `path` untouched.
 class AtomicFile {
 public:
+    enum class Readers {
+        OwnerOnly, ///< paths can be private
+        AsUsual    ///< what the user's umask lets
+    };
     /// Opens the file in the folder of `path`.
-    static Result<AtomicFile> create(const std::string& path);
+    static Result<AtomicFile> create(const std::string& path, Readers readers = Readers::OwnerOnly);
     AtomicFile(AtomicFile&&) noexcept = default;
     AtomicFile& operator=(AtomicFile&&) noexcept = default;
     ~AtomicFile();
