@@ -536,6 +536,8 @@ void DescentView::showFoot()
 
 void DescentView::showSelection()
 {
+    if (following_)
+        return;
     const auto* place = session_.place();
     following_ = true;
     auto* chosen = list_->selectionModel();
@@ -562,7 +564,8 @@ void DescentView::showSelection()
     QItemSelection all;
     if (row >= 0)
         all.select(model_->index(row), model_->index(row));
-    if (place)
+    constexpr std::size_t mostShown = 500;
+    if (place && place->alsoSelected.size() <= mostShown)
         for (const NodeId other : place->alsoSelected)
             if (const int also = model_->rowOf(other); also >= 0)
                 all.select(model_->index(also), model_->index(also));
@@ -588,7 +591,9 @@ void DescentView::takeSelection()
         return;
     const auto current = model_->nodeAt(list_->currentIndex().row());
     const bool known = std::find(nodes.begin(), nodes.end(), current) != nodes.end();
+    following_ = true; // the list shows it already
     session_.selectAll(known ? current : nodes.front(), nodes);
+    following_ = false;
 }
 
 void DescentView::showHover()

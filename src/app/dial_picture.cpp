@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -131,7 +132,11 @@ void DialPicture::paintLabel(QPainter& painter, const Arc& a, const QColor& back
     const bool hatched = colours.isHidden(a) || colours.isNotSeen(a);
     const auto ink = a.isEntry() && !colours.isNotSeen(a) ? readableOn(background) : theme().textSecond;
     const auto behind = colours.isNotSeen(a) ? theme().window : background;
-    if (wide + 12 < length && text.size() < 40) {
+    // Scripts whose letters join or combine are not taken apart.
+    const bool simple = std::all_of(text.begin(), text.end(), [](QChar c) {
+        return !c.isMark() && !c.isSurrogate() && c.direction() != QChar::DirR && c.direction() != QChar::DirAL;
+    });
+    if (wide + 12 < length && text.size() < 40 && simple) {
         // Letter by letter. In the lower half they would stand on their heads: there they run the other way.
         const bool turned = std::sin(middle * degree) > 0.35;
         double at = middle + (turned ? 1 : -1) * wide / 2.0 / radius / degree;

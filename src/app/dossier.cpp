@@ -3,6 +3,7 @@
 
 #include <QPainter>
 #include <QScrollArea>
+#include <QTimer>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -12,6 +13,7 @@
 #include "app/async.h"
 #include "app/theme.h"
 #include "app/words.h"
+#include "core/base/patience.h"
 
 namespace kurvo::app {
 
@@ -266,24 +268,36 @@ void Dossier::askDisk(const Place& place, NodeId node)
 {
     if (place.fromSnapshot || place.isGrowing())
         return;
-    const auto request = factsRequest_;
-    runAsync(
-        this, [path = place.tree->path(node)] { return readFileFacts(path); },
-        [this, request, node](const Result<FileFacts>& facts) {
-            const auto* open = session_.place();
-            if (request != factsRequest_ || !open)
-                return;
-            const auto& store = open->tree->store();
-            if (!facts || facts->stat.kind != store.kind(node) || facts->stat.inode != store.inode(node)) {
-                addFact(tr("On disk"), !facts && facts.error().sysError == ENOENT
-                                           ? tr("not there any more: read this folder again (F5)")
-                                       : !facts
-                                           ? QString::fromStdString(facts.error().sentence)
-                                           : tr("something else stands there by now: read this folder again (F5)"));
-                return;
-            }
-            showFromDisk(*facts, node);
-        });
+    // Whoever walks through a list is not asking about each row.
+    constexpr int soon = 120;
+    QTimer::singleShot(soon, this, [this, node, request = factsRequest_, path = place.tree->path(node)] {
+        if (request != factsRequest_)
+            return;
+        runAsync(
+            this, [path] { return askWithin(std::chrono::seconds(4), [path] { return readFileFacts(path); }); },
+            [this, request, node](const std::optional<Result<FileFacts>>& answer) {
+                if (request == factsRequest_ && session_.place())
+                    takeAnswer(answer, node);
+            });
+    });
+}
+
+void Dossier::takeAnswer(const std::optional<Result<FileFacts>>& answer, NodeId node)
+{
+    if (!answer) {
+        addFact(tr("On disk"), tr("the drive does not answer"));
+        return;
+    }
+    const auto& facts = *answer;
+    const auto& store = session_.place()->tree->store();
+    if (!facts || facts->stat.kind != store.kind(node) || facts->stat.inode != store.inode(node)) {
+        addFact(tr("On disk"), facts ? tr("something else stands there by now: read this folder again (F5)")
+                               : facts.error().sysError == ENOENT
+                                   ? tr("not there any more: read this folder again (F5)")
+                                   : QString::fromStdString(facts.error().sentence));
+        return;
+    }
+    showFromDisk(*facts, node);
 }
 
 void Dossier::showFromDisk(const FileFacts& facts, NodeId node)

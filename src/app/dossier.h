@@ -8,6 +8,8 @@
 #include <QLabel>
 #include <QPushButton>
 
+#include <optional>
+
 #include "app/session.h"
 #include "core/platform/file_facts.h"
 
@@ -45,6 +47,7 @@ private:
     void fillFacts(const Place& place, NodeId node);
     void fillLinks(const Place& place, NodeId node);
     void askDisk(const Place& place, NodeId node);
+    void takeAnswer(const std::optional<Result<FileFacts>>& answer, NodeId node);
     void showFromDisk(const FileFacts& facts, NodeId node);
     QLabel* addFact(const QString& name, const QString& value, const QString& tip = {});
     void startMix(NodeId node);

@@ -230,7 +230,13 @@ bool MainWindow::isPlanned() const
 void MainWindow::togglePlanned()
 {
     const bool planned = isPlanned();
-    for (const NodeId node : subjects()) {
+    const auto nodes = subjects();
+    constexpr std::size_t most = 500;
+    if (nodes.size() > most)
+        return session_.say(tr("%1 are too many to plan one by one. Plan the folder that holds them.")
+                                .arg(itemsText(nodes.size(), "item")),
+                            Severity::Warning);
+    for (const NodeId node : nodes) {
         if (planned)
             session_.unplan(node);
         else if (!session_.place()->plan.has(node))

@@ -8,6 +8,7 @@
 #include <QWheelEvent>
 
 #include <cmath>
+#include <set>
 
 #include "app/theme.h"
 #include "app/words.h"
@@ -242,12 +243,15 @@ void PictureView::paintEvent(QPaintEvent* e)
         painter.fillPath(picture_->shape(hoverCell_), QColor(255, 255, 255, theme().dark ? 45 : 85));
         painter.setRenderHint(QPainter::Antialiasing, false);
     }
-    auto selected = place->alsoSelected;
-    selected.push_back(place->selection);
-    for (const NodeId node : selected)
-        if (node != noNode && node != place->focus)
-            if (const int cell = picture_->of(*place->tree, node); cell > 0)
-                outline(painter, cell);
+    std::set<int> selected;
+    constexpr std::size_t mostLookedUp = 2000;
+    for (std::size_t i = 0; i < std::min(place->alsoSelected.size(), mostLookedUp); ++i)
+        selected.insert(picture_->of(*place->tree, place->alsoSelected[i]));
+    if (place->selection != noNode && place->selection != place->focus)
+        selected.insert(picture_->of(*place->tree, place->selection));
+    for (const int cell : selected)
+        if (cell > 0)
+            outline(painter, cell);
     if (hasFocus()) {
         painter.setPen(QPen(theme().accent, 1, Qt::DotLine));
         painter.setBrush(Qt::NoBrush);

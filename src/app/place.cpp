@@ -2,6 +2,7 @@
 #include "app/place.h"
 
 #include <algorithm>
+#include <unordered_set>
 
 #include "core/base/text.h"
 
@@ -65,15 +66,18 @@ std::vector<NodeId> Place::selected() const
     std::vector<NodeId> all = alsoSelected;
     if (selection != noNode)
         all.insert(all.begin(), selection);
-    std::vector<NodeId> tops;
-    for (const NodeId node : all) {
-        bool covered = false;
-        for (const NodeId other : all)
-            covered = covered || (other != node && tree->isAtOrBelow(node, other));
-        if (!covered)
-            tops.push_back(node);
-    }
-    return tops;
+    if (all.size() < 2)
+        return all;
+    const std::unordered_set<NodeId> chosen(all.begin(), all.end());
+    std::erase_if(all, [&](NodeId node) {
+        while (node != rootNode) {
+            node = tree->parent(node);
+            if (chosen.contains(node))
+                return true;
+        }
+        return false;
+    });
+    return all;
 }
 
 std::uint64_t Place::litSize(NodeId node, Measure measure) const

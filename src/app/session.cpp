@@ -6,6 +6,7 @@
 #include <QThreadPool>
 
 #include <algorithm>
+#include <filesystem>
 
 #include "app/async.h"
 #include "app/words.h"
@@ -305,7 +306,7 @@ bool Session::goTo(const std::string& path)
     auto* p = place();
     if (!p)
         return false;
-    auto wanted = path;
+    auto wanted = std::filesystem::path(path).lexically_normal().string();
     while (wanted.size() > 1 && wanted.ends_with('/'))
         wanted.pop_back();
     const auto node = p->tree->find(wanted);

@@ -14,6 +14,7 @@
 #include "app/class_colours.h"
 #include "app/theme.h"
 #include "app/words.h"
+#include "core/base/patience.h"
 #include "core/platform/file_facts.h"
 
 namespace kurvo::app {
@@ -127,6 +128,8 @@ TypesView::TypesView(Session& session, QWidget* parent)
          {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged, &Session::measureChanged})
         connect(&session_, signal, this, [this] {
             stale_ = true;
+            ++request_; // what is being worked out is of a tree, a folder or a measure that was
+            forgetOtherStore();
             if (isVisible())
                 refresh();
         });
@@ -136,6 +139,21 @@ TypesView::TypesView(Session& session, QWidget* parent)
 TypesView::~TypesView()
 {
     stopTelling_.request_stop();
+}
+
+/// Ids of another store must not be looked up in this one.
+void TypesView::forgetOtherStore()
+{
+    const auto store = session_.place() ? session_.place()->tree->sharedStore() : nullptr;
+    if (store && store == store_.lock())
+        return;
+    store_ = store;
+    told_.clear();
+    table_ = {};
+    filling_ = true;
+    list_->clear();
+    filling_ = false;
+    age_.invalidate();
 }
 
 void TypesView::showEvent(QShowEvent* event)
@@ -384,7 +402,11 @@ void TypesView::tellByContent()
             for (std::size_t i = 0; i < files.size() && !stop.stop_requested(); ++i) {
                 if (i % 16 == 0)
                     report(i, files.size());
-                const auto bytes = readBeginning(tree->path(files[i]), 16384);
+                const auto answer = askWithin(std::chrono::seconds(5),
+                                              [path = tree->path(files[i])] { return readBeginning(path, 16384); });
+                if (!answer)
+                    break; // a drive that hangs tells nothing of the others either
+                const auto& bytes = *answer;
                 const auto kind = bytes ? types.mimeTypeForData(QByteArray::fromStdString(*bytes)) : QMimeType();
                 told.push_back({files[i], !bytes             ? QObject::tr("could not be read")
                                           : kind.isDefault() ? QObject::tr("unknown data")

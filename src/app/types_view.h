@@ -33,6 +33,7 @@ protected:
 
 private:
     void refresh();
+    void forgetOtherStore();
     void fill(const TypeTable& table);
     void fillFolders(QTreeWidgetItem* item);
     void lightCurrent();
@@ -47,6 +48,7 @@ private:
     QLabel* toldText_;
     QPushButton* tell_;
     TypeTable table_;
+    std::weak_ptr<const NodeStore> store_; ///< to which the ids in the list belong
     unsigned request_ = 0;
     bool stale_ = true;
     bool filling_ = false;
