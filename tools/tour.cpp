@@ -81,6 +81,21 @@ public:
         picture("explore-lit");
         session.light(session.place()->lit);
         session.setPicture(PictureKind::Treemap);
+        session.setFocus(rootNode);
+        window_.setStage(Stage::Find);
+        auto* find = window_.findStage();
+        find->filter()->setText("is:hidden or family:audio");
+        settle();
+        waitFor([&] { return find->isSettled(); });
+        find->ageField()->setBox(FieldBox{0.55, 0.85, 0.55, 0.85});
+        emit find->ageField()->boxChanged();
+        settle();
+        waitFor([&] { return find->isSettled(); });
+        find->list()->selectRow(2);
+        settle();
+        picture("find");
+        find->filter()->clear();
+        window_.setStage(Stage::Explore);
 
         // The practice folder: everything for real.
         session.scanFolder(demo::demoFolders(session.folders().data).practice, "Practice folder");

@@ -145,8 +145,19 @@ QLabel* Dossier::addFact(const QString& name, const QString& value, const QStrin
     return right;
 }
 
+void Dossier::showEvent(QShowEvent* event)
+{
+    QFrame::showEvent(event);
+    if (stale_)
+        update();
+}
+
 void Dossier::update()
 {
+    const bool seen = isVisible() || !session_.place(); // a closed place is let go of at once
+    stale_ = !seen;
+    if (!seen)
+        return;
     const auto* place = session_.place();
     body_->parentWidget()->parentWidget()->setVisible(place != nullptr);
     empty_->setVisible(place == nullptr);

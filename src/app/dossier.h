@@ -41,6 +41,9 @@ public:
     QPushButton* copyButton() { return copy_; }
     QPushButton* moreButton() { return more_; }
 
+protected:
+    void showEvent(QShowEvent* event) override;
+
 private:
     void update();
     void showSeveral(const Place& place);
@@ -70,6 +73,7 @@ private:
     QWidget* body_;
     QLabel* empty_;
     QLabel* apparent_ = nullptr; ///< of the facts: the reason is known only once the disk has answered
+    bool stale_ = true;          ///< something changed while nobody saw it
     unsigned factsRequest_ = 0;
     unsigned mixRequest_ = 0;
     QElapsedTimer mixAge_; ///< since it was asked for

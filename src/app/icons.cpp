@@ -29,6 +29,12 @@ void drawSign(QPainter& painter, Sign sign, const QRectF& square, const QColor& 
         painter.drawRoundedRect(QRectF(13.2, 2.5, 4.3, 8.6), 1, 1);
         painter.drawRoundedRect(QRectF(13.2, 13.4, 4.3, 4.1), 1, 1);
         break;
+    case Sign::Find: // dots of some sizes, as in the age field
+        painter.drawEllipse(QPointF(5, 14.5), 2.2, 2.2);
+        painter.drawEllipse(QPointF(12.5, 12), 1.4, 1.4);
+        painter.drawEllipse(QPointF(14.5, 5), 3.2, 3.2);
+        painter.drawEllipse(QPointF(6, 6.5), 1.2, 1.2);
+        break;
     case Sign::Clear: // lines, the last one done
         painter.drawLine(QPointF(2.5, 5), QPointF(17.5, 5));
         painter.drawLine(QPointF(2.5, 10), QPointF(11, 10));

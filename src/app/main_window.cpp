@@ -80,7 +80,7 @@ MainWindow::MainWindow(AppFolders folders)
     : settings_(QString::fromStdString(folders.settings()), QSettings::IniFormat), session_(std::move(folders)),
       menu_(new QMenu(this)), rail_(new Rail(menu_)), gauge_(new Gauge(session_)), notice_(new NoticeBar),
       stages_(new QStackedWidget), scan_(new ScanStage(session_, settings_)), explore_(new ExploreStage(session_)),
-      clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
+      find_(new FindStage(session_)), clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
 {
     setWindowTitle(session_.folders().demo ? tr("Kurvo – demo") : tr("Kurvo"));
     setWindowIcon(applicationIcon(128));
@@ -90,6 +90,7 @@ MainWindow::MainWindow(AppFolders folders)
 
     stages_->addWidget(scan_);
     stages_->addWidget(explore_);
+    stages_->addWidget(find_);
     stages_->addWidget(clear_);
     auto* content = new QVBoxLayout;
     content->setSpacing(0);
@@ -118,6 +119,15 @@ MainWindow::MainWindow(AppFolders folders)
     connect(rail_, &Rail::stageChosen, this, &MainWindow::setStage);
     connect(explore_, &ExploreStage::scanRequested, this, [this] { setStage(Stage::Scan); });
     connect(explore_, &ExploreStage::contextRequested, this, &MainWindow::showContextMenu);
+    connect(find_, &FindStage::scanRequested, this, [this] { setStage(Stage::Scan); });
+    connect(find_, &FindStage::contextRequested, this, &MainWindow::showContextMenu);
+    connect(find_, &FindStage::exploreRequested, this, [this] {
+        if (const auto node = session_.place() ? session_.place()->selection : noNode; node != noNode) {
+            session_.setFocus(session_.place()->tree->parent(node));
+            session_.reveal(node);
+            setStage(Stage::Explore);
+        }
+    });
     connect(explore_, &ExploreStage::takeAlongRequested, this, &MainWindow::showTakeAlong);
     connect(explore_, &ExploreStage::notReadRequested, this, &MainWindow::showNotRead);
     connect(explore_, &ExploreStage::rescanRequested, this, [this] { session_.rescanChanged(); });
@@ -163,13 +173,15 @@ MainWindow::MainWindow(AppFolders folders)
     const auto press = [](QPushButton* button, QAction* action) {
         QObject::connect(button, &QPushButton::clicked, action, &QAction::trigger);
     };
-    press(explore_->dossier()->planButton(), plan_);
-    press(explore_->dossier()->openButton(), open_);
-    press(explore_->dossier()->showButton(), show_);
-    press(explore_->dossier()->copyButton(), copy_);
-    auto* more = new QMenu(explore_->dossier()->moreButton());
-    more->addActions({openWith_, terminal_, rescanFolder_});
-    explore_->dossier()->moreButton()->setMenu(more);
+    for (auto* dossier : {explore_->dossier(), find_->dossier()}) {
+        press(dossier->planButton(), plan_);
+        press(dossier->openButton(), open_);
+        press(dossier->showButton(), show_);
+        press(dossier->copyButton(), copy_);
+        auto* more = new QMenu(dossier->moreButton());
+        more->addActions({openWith_, terminal_, rescanFolder_});
+        dossier->moreButton()->setMenu(more);
+    }
     setStage(Stage::Scan);
     restoreSettings();
     updateActions();
@@ -193,6 +205,8 @@ void MainWindow::setStage(Stage stage)
         scan_->focusFirst();
     if (stage == Stage::Explore)
         explore_->descent()->list()->setFocus();
+    if (stage == Stage::Find)
+        find_->list()->setFocus();
     if (stage == Stage::Clear)
         clear_->list()->setFocus();
     updateActions();
@@ -328,14 +342,15 @@ void MainWindow::saveList()
     const auto name = toText(place->tree->label(place->focus)).replace(QLatin1Char('/'), QLatin1Char('_'));
     askForFile(tr("Save the list"),
                QStringLiteral("%1.csv").arg(name == QLatin1String("_") ? toText(place->info.host) : name),
-               {tr("CSV table (*.csv)")}, [this](const std::string& file) {
+               {tr("CSV table (*.csv)")}, [this, found = stage() == Stage::Find](const std::string& file) {
                    const auto* open = session_.place();
                    if (!open)
                        return;
                    runAsync(
                        this,
-                       [tree = open->tree, focus = open->focus, measure = session_.measure()] {
-                           return childrenCsv(*tree, focus, measure);
+                       [tree = open->tree, focus = open->focus, measure = session_.measure(), found,
+                        files = find_->model()->files()] {
+                           return listCsv(*tree, found ? files : tree->sortedChildren(focus, measure));
                        },
                        [this, file](const QByteArray& bytes) { saveBytes(session_, file, bytes); });
                });
@@ -347,6 +362,7 @@ void MainWindow::showTakeAlong(const QPoint& global)
     menu->setAttribute(Qt::WA_DeleteOnClose);
     for (auto* action : takeAlong_)
         menu->addAction(action);
+    menu->addAction(saveList_);
     menu->popup(global);
 }
 
@@ -473,6 +489,7 @@ void MainWindow::restoreSettings()
     chooseMotion(settings_.value("window/stillPictures", false).toBool());
     explore_->descent()->setSort(
         static_cast<DescentSort>(std::clamp(settings_.value("explore/descentSort", 0).toInt(), 0, 3)));
+    find_->filter()->setHistory(settings_.value("find/history").toStringList());
     explore_->descent()->setFacts(settings_.value("explore/descentFacts", 0).toUInt() & 15u);
     connect(explore_->descent(), &DescentView::shapeChanged, this, [this] {
         settings_.setValue("explore/descentSort", static_cast<int>(explore_->descent()->sort()));
@@ -538,6 +555,8 @@ void MainWindow::closeEvent(QCloseEvent* event)
         }
     }
     settings_.setValue("window/geometry", saveGeometry());
+    find_->filter()->remember();
+    settings_.setValue("find/history", find_->filter()->history());
     rememberView();
     event->accept();
 }

@@ -11,6 +11,7 @@
 
 #include "app/clear_stage.h"
 #include "app/explore_stage.h"
+#include "app/find_stage.h"
 #include "app/gauge.h"
 #include "app/ledger_dialog.h"
 #include "app/not_read_dialog.h"
@@ -34,6 +35,7 @@ public:
     Stage stage() const;
     ScanStage* scanStage() { return scan_; }
     ExploreStage* exploreStage() { return explore_; }
+    FindStage* findStage() { return find_; }
     ClearStage* clearStage() { return clear_; }
     ThemeControl& themeControl() { return theme_; }
     /// Makes the demo's data where it is missing, in the background.
@@ -85,6 +87,7 @@ private:
     QStackedWidget* stages_;
     ScanStage* scan_;
     ExploreStage* explore_;
+    FindStage* find_;
     ClearStage* clear_;
     PointerLine* pointer_;
     QAction *goInto_ = nullptr, *goUp_ = nullptr, *back_ = nullptr, *forward_ = nullptr, *follow_ = nullptr,
@@ -93,7 +96,7 @@ private:
             *emptyTrash_ = nullptr, *rescan_ = nullptr, *rescanFolder_ = nullptr, *rescanChanged_ = nullptr,
             *stopScan_ = nullptr, *pauseScan_ = nullptr, *ledger_ = nullptr, *notRead_ = nullptr, *goTo_ = nullptr,
             *openWith_ = nullptr, *terminal_ = nullptr, *openInPlace_ = nullptr, *areas_ = nullptr,
-            *stillPictures_ = nullptr;
+            *stillPictures_ = nullptr, *filter_ = nullptr, *saveList_ = nullptr;
     std::vector<QAction*> pictureActions_, takeAlong_, thresholdActions_;
     QFileSystemWatcher watcher_; ///< of the folders in view
     QTimer watchSoon_;

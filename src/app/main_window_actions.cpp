@@ -96,10 +96,14 @@ void MainWindow::makeActions()
         add(go, tr("Largest hidden file in here"), {QKeySequence("H")}, [selectLargest] { selectLargest(true); });
     goTo_ = add(go, tr("To a path…"), {QKeySequence("Ctrl+G")}, [this] { explore_->trail()->startTyping(); });
     go->addSeparator();
-    static constexpr const char* stageKeys[] = {"Ctrl+1", "Ctrl+2", "Ctrl+3"};
-    const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Clear")};
-    for (int i = 0; i < 3; ++i)
+    const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Find"), tr("Stage Clear")};
+    for (int i = 0; i < 4; ++i)
         add(go, stageNames[i], {QKeySequence(stageKeys[i])}, [this, i] { setStage(static_cast<Stage>(i)); });
+    filter_ = add(go, tr("Filter"), {QKeySequence::Find}, [this] {
+        setStage(Stage::Find);
+        find_->filter()->setFocus(Qt::ShortcutFocusReason);
+        find_->filter()->selectAll();
+    });
 
     auto* item = menu_->addMenu(tr("Item"));
     item->setObjectName("itemMenu");
@@ -163,8 +167,8 @@ void MainWindow::makeActions()
     picture->addSeparator();
     takeAlong_ = {add(picture, tr("Save the picture…"), {QKeySequence::Save}, [this] { savePicture(); }),
                   add(picture, tr("Copy the picture"), {QKeySequence("Ctrl+Shift+P")}, [this] { copyPicture(); }),
-                  add(picture, tr("Print…"), {QKeySequence::Print}, [this] { printPicture(); }),
-                  add(picture, tr("Save the list as CSV…"), {QKeySequence("Ctrl+Shift+S")}, [this] { saveList(); })};
+                  add(picture, tr("Print…"), {QKeySequence::Print}, [this] { printPicture(); })};
+    saveList_ = add(picture, tr("Save the list as CSV…"), {QKeySequence("Ctrl+Shift+S")}, [this] { saveList(); });
 
     auto* view = menu_->addMenu(tr("View"));
     auto* themes = new QActionGroup(this);
@@ -221,6 +225,8 @@ void MainWindow::updateActions()
         action->setEnabled(exploring);
     for (auto* action : takeAlong_)
         action->setEnabled(exploring);
+    saveList_->setEnabled(exploring || (place && stage() == Stage::Find));
+    filter_->setEnabled(place != nullptr);
     areas_->setEnabled(exploring && place->areas().any());
     areas_->setChecked(session_.view().areas);
     openInPlace_->setEnabled(exploring && selected != noNode && place->tree->isFolder(selected));

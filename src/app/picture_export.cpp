@@ -118,12 +118,12 @@ QByteArray sheetSvg(const Place& place, const Legend& legend, const QSize& size)
     return buffer.data();
 }
 
-QByteArray childrenCsv(const FileTree& tree, NodeId folder, Measure measure)
+QByteArray listCsv(const FileTree& tree, const std::vector<NodeId>& entries)
 {
     QByteArray out("path,kind,on_disk,apparent,files,newest,hidden\r\n");
     static constexpr const char* kinds[] = {"file",   "folder",       "symbolic link",   "fifo",
                                             "socket", "block device", "character device"};
-    for (const NodeId child : tree.sortedChildren(folder, measure)) {
+    for (const NodeId child : entries) {
         out += quoted(tree.path(child)) + ',' + kinds[static_cast<std::size_t>(tree.store().kind(child))] + ',' +
                QByteArray::number(static_cast<qulonglong>(tree.disk(child))) + ',' +
                QByteArray::number(static_cast<qulonglong>(tree.apparent(child))) + ',' +

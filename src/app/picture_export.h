@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Taking along what Explore shows: a sheet with title, date, picture and legend as PNG, SVG, on paper or in the
-// clipboard, and the children of the focus folder as CSV.
+// clipboard, and lists of entries as CSV.
 #pragma once
 
 #include <QByteArray>
@@ -19,9 +19,9 @@ void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const
 QImage sheetImage(const Place& place, const Legend& legend, const QSize& size, double ratio = 2);
 QByteArray sheetSvg(const Place& place, const Legend& legend, const QSize& size);
 
-/// One line a child, RFC 4180: path, kind, on_disk, apparent, files, newest (ISO 8601), hidden. Names as the bytes they
-/// are. May run on any thread.
-QByteArray childrenCsv(const FileTree& tree, NodeId folder, Measure measure);
+/// One line an entry, RFC 4180: path, kind, on_disk, apparent, files, newest (ISO 8601), hidden. Names as the bytes
+/// they are. May run on any thread.
+QByteArray listCsv(const FileTree& tree, const std::vector<NodeId>& entries);
 
 /// Writes bytes to a file off the interface thread and says whether it worked.
 void saveBytes(Session& session, const std::string& path, QByteArray bytes);

@@ -12,7 +12,10 @@
 
 namespace kurvo::app {
 
-enum class Stage { Scan, Explore, Clear };
+enum class Stage { Scan, Explore, Find, Clear };
+
+/// 4 is kept for comparing, which will stand between.
+inline constexpr const char* stageKeys[] = {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+5"};
 
 class RailButton : public QAbstractButton {
     Q_OBJECT

@@ -83,6 +83,10 @@ QString styleSheet(const Theme& t)
         QPushButton[role="place"]:focus { border: 1px solid %accent; padding: 1px 3px; }
         QPushButton::menu-indicator { image: none; width: 0; }
         QLineEdit { background: %panel; color: %text; border: 1px solid %line; border-radius: 5px; padding: 5px 8px; selection-background-color: %accent; selection-color: %onAccent; }
+        QTableView { background: %panel; color: %text; border: 1px solid %line; border-radius: 5px; selection-background-color: %fill; selection-color: %text; }
+        QTableView::item { padding: 0 4px; border: none; }
+        QTableView::item:selected { background: %fill; }
+        QTableView::item:focus { border: 1px solid %accent; }
         QLineEdit:focus { border: 1px solid %accent; }
         QLineEdit:disabled { color: %second; background: %window; }
         QTreeWidget { background: %panel; color: %text; border: 1px solid %line; border-radius: 5px; outline: none; }

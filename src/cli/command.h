@@ -29,6 +29,8 @@ struct Source {
     std::shared_ptr<const FileTree> tree;
     std::uint64_t unreadable = 0;
     bool partial = false;
+    std::int64_t taken = 0; ///< when it was scanned
+    std::vector<std::pair<std::uint32_t, std::string>> owners;
     /// ExitIncomplete with a word on stderr when something is missing from the tree, else ExitDone.
     int finish() const;
 };
@@ -42,7 +44,8 @@ struct ScanArguments {
 };
 int runScan(const ScanArguments& arguments);
 int runFolders(const std::string& source, unsigned depth, bool json);
-int runLargest(const std::string& source, std::size_t count, bool json);
+/// `where`: a filter, see docs/filter.md; empty for all files.
+int runLargest(const std::string& source, std::size_t count, const std::string& where, bool json);
 int runDrives(bool all, bool json);
 int runLedger(const std::string& place, bool json);
 int runHelper();

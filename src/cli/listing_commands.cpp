@@ -7,6 +7,7 @@
 #include "cli/command.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/find/filter.h"
 #include "core/find/largest.h"
 #include "core/platform/drives.h"
 
@@ -63,15 +64,39 @@ int runFolders(const std::string& source, unsigned depth, bool json)
     return loaded->finish();
 }
 
-int runLargest(const std::string& source, std::size_t count, bool json)
+namespace {
+
+/// Says what is wrong with a filter and, below it, where.
+void complainOfFilter(const std::string& where, const FilterError& error)
 {
+    complain(error.sentence);
+    if (where.find('\n') == std::string::npos)
+        fmt::print(stderr, "  {}\n  {}{}\n", where, std::string(error.at, ' '),
+                   std::string(std::max<std::size_t>(error.length, 1), '^'));
+}
+
+} // namespace
+
+int runLargest(const std::string& source, std::size_t count, const std::string& where, bool json)
+{
+    // Before anything is scanned: a wrong filter must not cost minutes.
+    const auto filter = Filter::parse(where);
+    if (const auto* error = std::get_if<FilterError>(&filter)) {
+        complainOfFilter(where, *error);
+        return ExitUsage;
+    }
     auto loaded = loadSource(source);
     if (!loaded) {
         complain(loaded.error().sentence);
         return ExitFailed;
     }
     const auto& tree = *loaded->tree;
-    for (const NodeId node : largestFiles(tree, count)) {
+    const auto& wanted = std::get<Filter>(filter);
+    const auto files =
+        wanted.isEmpty()
+            ? largestFiles(tree, count)
+            : largestAmong(tree, matchingFiles(tree, wanted.bind(tree, {loaded->taken, loaded->owners, {}})), count);
+    for (const NodeId node : files) {
         const auto modified = tree.store().modified(node);
         if (json)
             fmt::print(

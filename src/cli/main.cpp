@@ -46,6 +46,9 @@ int main(int argc, char** argv)
     auto* largestCommand = app.add_subcommand("largest", "The largest files, wherever they are");
     largestCommand->add_option("SOURCE", source, "a folder or a .kurvo file")->required();
     largestCommand->add_option("--count", count, "how many (20 unless given)")->check(CLI::Range(1, 1000000000));
+    std::string where;
+    largestCommand->add_option("--where", where,
+                               "only files that match this filter, such as \"*.wav size>500M age>1y\"");
     largestCommand->add_flag("--json", json, "print JSON, one object a line");
 
     auto* drivesCommand = app.add_subcommand("drives", "The mounted drives with their capacity");
@@ -77,7 +80,7 @@ int main(int argc, char** argv)
         if (foldersCommand->parsed())
             return runFolders(source, depth, json);
         if (largestCommand->parsed())
-            return runLargest(source, count, json);
+            return runLargest(source, count, where, json);
         if (ledgerCommand->parsed())
             return runLedger(source, json);
         if (helperCommand->parsed())

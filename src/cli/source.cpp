@@ -67,12 +67,13 @@ Result<Source> loadSource(const std::string& source)
         auto snapshot = readSnapshot(source);
         if (!snapshot)
             return snapshot.error();
-        return Source{snapshot->tree, snapshot->info.unreadable, snapshot->info.partial};
+        return Source{snapshot->tree, snapshot->info.unreadable, snapshot->info.partial, snapshot->info.taken,
+                      snapshot->info.owners};
     }
     auto result = scanWithProgress(source, {});
     if (!result)
         return result.error();
-    return Source{result->tree, result->unreadable, result->stopped};
+    return Source{result->tree, result->unreadable, result->stopped, result->started, ownersOf(*result->tree)};
 }
 
 } // namespace kurvo::cli

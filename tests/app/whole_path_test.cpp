@@ -67,7 +67,7 @@ TEST_CASE("the whole path: scan, follow the weight, plan the largest hidden file
     CHECK(w.text("free").contains("→"));
     CHECK(exists(hidden)); // planned, not touched
 
-    w.key(Qt::Key_3, Qt::ControlModifier);
+    w.key(Qt::Key_5, Qt::ControlModifier);
     CHECK(w.window->stage() == Stage::Clear);
     w.settle();
     CHECK(w.text("planTitle") == "1 item planned, 84.0 MiB");
@@ -153,7 +153,7 @@ TEST_CASE("an item that changed since the scan is held back and said so", "[wind
     w.session().planTrash(w.node(log));
     w.session().planTrash(w.node(other));
     writeAll(log, "a new line");
-    w.key(Qt::Key_3, Qt::ControlModifier);
+    w.key(Qt::Key_5, Qt::ControlModifier);
     w.settle();
     CHECK(w.text("planChecked") == "1 ready, 1 held back");
     w.click("carryOut");

@@ -5,6 +5,7 @@
 #include <QPushButton>
 #include <QTest>
 
+#include <algorithm>
 #include <functional>
 
 #include "app/main_window.h"
@@ -43,9 +44,11 @@ struct Window {
     template <typename W>
     W* child(const char* name)
     {
-        auto* found = window->findChild<W*>(name);
-        REQUIRE(found);
-        return found;
+        // The one that is seen, where stages have their own.
+        const auto all = window->findChildren<W*>(name);
+        REQUIRE_FALSE(all.empty());
+        const auto seen = std::find_if(all.begin(), all.end(), [](const W* one) { return one->isVisible(); });
+        return seen == all.end() ? all.front() : *seen;
     }
     QString text(const char* label) { return child<QLabel>(label)->text(); }
     QString notice() { return window->findChild<app::NoticeBar*>()->text(); }

@@ -32,7 +32,7 @@ TEST_CASE("before anything is open, every stage says what to do", "[window]")
     CHECK(says("Nothing is open yet"));
     w.key(Qt::Key_Delete); // nothing to plan, nothing happens
     w.key(Qt::Key_W);
-    w.key(Qt::Key_3, Qt::ControlModifier);
+    w.key(Qt::Key_5, Qt::ControlModifier);
     CHECK(says("Nothing is planned"));
     CHECK_FALSE(w.child<QPushButton>("carryOut")->isEnabled());
     QTest::mouseClick(w.window->findChild<app::Rail*>()->button(Stage::Scan), Qt::LeftButton);
@@ -193,7 +193,7 @@ TEST_CASE("items are taken off the plan in Clear by their mark", "[window][plan]
     w.scan(w.t / "place");
     w.session().planTrash(w.node(w.t / "place/large"));
     w.session().planTrash(w.node(w.t / "place/small"));
-    w.key(Qt::Key_3, Qt::ControlModifier);
+    w.key(Qt::Key_5, Qt::ControlModifier);
     w.settle();
     auto* list = w.window->clearStage()->list();
     const auto row = list->visualRect(list->model()->index(0, 0));
@@ -229,7 +229,7 @@ TEST_CASE("where no trash is possible the plan says why and nothing is moved", "
     REQUIRE(std::system(("mount -o remount,ro '" + drive.path() + "'").c_str()) == 0);
     w.scan(drive.path());
     w.session().planTrash(w.node(drive.path() + "/file"));
-    w.key(Qt::Key_3, Qt::ControlModifier);
+    w.key(Qt::Key_5, Qt::ControlModifier);
     w.settle();
     CHECK(w.text("planChecked") == "1 held back");
     CHECK(w.place()->findings[0].second.sentence.find("read-only") != std::string::npos);
@@ -369,7 +369,7 @@ TEST_CASE("the window holds at its smallest and at large sizes, in both themes",
         w.window->resize(size);
         for (const auto choice : {app::ThemeChoice::Dark, app::ThemeChoice::Light}) {
             w.window->themeControl().choose(choice);
-            for (const auto stage : {Stage::Scan, Stage::Explore, Stage::Clear}) {
+            for (const auto stage : {Stage::Scan, Stage::Explore, Stage::Find, Stage::Clear}) {
                 w.window->setStage(stage);
                 const auto picture = w.window->grab().toImage();
                 CHECK(picture.size() == size);
@@ -397,7 +397,7 @@ TEST_CASE("all actions stand in the menu with their keys", "[window]")
     for (const auto* menu : w.window->findChildren<QMenu*>(Qt::FindDirectChildrenOnly))
         walk(menu, walk);
     for (const auto* key : {"Ctrl+O", "Ctrl+Shift+O", "Backspace", "Alt+Left", "Alt+Right", "W", "H", "L", "Del",
-                            "Ctrl+Z", "Ctrl+1", "Ctrl+2", "Ctrl+3", "F1"})
+                            "Ctrl+Z", "Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+5", "Ctrl+F", "F1"})
         CHECK(keys.contains(key));
     CHECK(keys.size() == QSet<QString>(keys.begin(), keys.end()).size()); // no key means two things
     w.key(Qt::Key_F1);
@@ -420,7 +420,7 @@ TEST_CASE("sample data and other machines' snapshots are never acted on", "[wind
         w.session().openSnapshot(w.t / "s.kurvo");
         REQUIRE(Window::until([&] { return w.place() && w.place()->info.sample == sample; }));
         w.session().planTrash(w.node(real));
-        w.key(Qt::Key_3, Qt::ControlModifier);
+        w.key(Qt::Key_5, Qt::ControlModifier);
         REQUIRE(Window::until([&] { return w.text("planChecked") == "1 held back"; }));
         CHECK_FALSE(w.child<QPushButton>("carryOut")->isEnabled());
         w.session().carryOutPlan();

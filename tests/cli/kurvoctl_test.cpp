@@ -300,3 +300,22 @@ TEST_CASE("all mounts are listed with why a mount is no drive", "[cli][mount]")
         pseudo = pseudo || json::parse(line)["folded_away"] == "pseudo";
     CHECK(pseudo);
 }
+
+TEST_CASE("largest --where lists what a filter finds, and says where one is wrong", "[cli]")
+{
+    TestFolder t;
+    makePlace(t);
+    const auto run = kurvoctl("largest '" + t.path() + "' --json --where 'apparent>50K not under:b'");
+    CHECK(run.status == 0);
+    const auto all = run.lines();
+    REQUIRE(all.size() == 2);
+    CHECK(all[0]["path"] == t / "a/big.flac");
+    CHECK(all[1]["path"] == t / "a/again");
+    CHECK(kurvoctl("largest '" + t.path() + "' --json --where 'is:hidden'").lines().size() == 1);
+    CHECK(kurvoctl("largest '" + t.path() + "' --where 'name:nothing-like-it'").out.empty());
+    const auto wrong = kurvoctl("largest '" + t.path() + "' --where 'size>5M agee>2y'");
+    CHECK(wrong.status == 2);
+    CHECK(wrong.out.empty());
+    CHECK(wrong.err.find("\"agee\" is no field") != std::string::npos);
+    CHECK(wrong.err.find("\n          ^^^^\n") != std::string::npos);
+}

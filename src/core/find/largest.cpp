@@ -54,16 +54,9 @@ void appendFirstByPath(const FileTree& tree, NodeId top, const std::vector<NodeI
     }
 }
 
-} // namespace
-
-std::vector<NodeId> largestFiles(const FileTree& tree, std::size_t count, NodeId top)
+/// The first `count` of `all`, largest first; equal ones by path.
+std::vector<NodeId> firstOf(const FileTree& tree, std::vector<Sized> all, std::size_t count, NodeId top)
 {
-    std::vector<Sized> all;
-    all.reserve(tree.files(top));
-    tree.forEachBelow(top, [&](NodeId node) {
-        if (!tree.isFolder(node))
-            all.emplace_back(tree.disk(node), node);
-    });
     count = std::min(count, all.size());
     std::vector<NodeId> best;
     if (count == 0)
@@ -94,6 +87,28 @@ std::vector<NodeId> largestFiles(const FileTree& tree, std::size_t count, NodeId
         begin = end;
     }
     return best;
+}
+
+} // namespace
+
+std::vector<NodeId> largestFiles(const FileTree& tree, std::size_t count, NodeId top)
+{
+    std::vector<Sized> all;
+    all.reserve(tree.files(top));
+    tree.forEachBelow(top, [&](NodeId node) {
+        if (!tree.isFolder(node))
+            all.emplace_back(tree.disk(node), node);
+    });
+    return firstOf(tree, std::move(all), count, top);
+}
+
+std::vector<NodeId> largestAmong(const FileTree& tree, const std::vector<NodeId>& files, std::size_t count, NodeId top)
+{
+    std::vector<Sized> all;
+    all.reserve(files.size());
+    for (const NodeId node : files)
+        all.emplace_back(tree.disk(node), node);
+    return firstOf(tree, std::move(all), count, top);
 }
 
 NodeId largestHiddenFile(const FileTree& tree, NodeId top)

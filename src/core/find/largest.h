@@ -12,6 +12,10 @@ namespace kurvo {
 /// byte order. Only what lies at or below `top`.
 std::vector<NodeId> largestFiles(const FileTree& tree, std::size_t count, NodeId top = rootNode);
 
+/// The same among some files, all of which lie at or below `top`.
+std::vector<NodeId> largestAmong(const FileTree& tree, const std::vector<NodeId>& files, std::size_t count,
+                                 NodeId top = rootNode);
+
 /// The largest hidden file below `top`, or noNode.
 NodeId largestHiddenFile(const FileTree& tree, NodeId top = rootNode);
 

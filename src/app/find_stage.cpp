@@ -1,0 +1,473 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/find_stage.h"
+
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QKeyEvent>
+#include <QPainter>
+#include <QStyledItemDelegate>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/async.h"
+#include "app/theme.h"
+#include "app/words.h"
+
+namespace kurvo::app {
+namespace {
+
+/// A question with its count and bytes.
+class QuestionPainter : public QStyledItemDelegate {
+public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 44}; }
+    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
+    {
+        const auto& t = theme();
+        const bool selected = (option.state & QStyle::State_Selected) != 0;
+        if (selected)
+            painter->fillRect(option.rect, t.accentFill);
+        const bool none = index.data(Qt::UserRole + 1).toULongLong() == 0;
+        const QRect inner = option.rect.adjusted(14, 5, -12, -5);
+        painter->setFont(fontOf(13, selected ? QFont::DemiBold : QFont::Normal));
+        painter->setPen(none ? t.textSecond : t.text);
+        painter->drawText(QRect(inner.x(), inner.y(), inner.width(), 18), Qt::AlignLeft | Qt::AlignVCenter,
+                          index.data().toString());
+        painter->setFont(fontOf(11));
+        painter->setPen(t.textSecond);
+        painter->drawText(QRect(inner.x(), inner.y() + 18, inner.width(), 15), Qt::AlignLeft | Qt::AlignVCenter,
+                          index.data(Qt::UserRole).toString());
+        if (selected && (option.state & QStyle::State_HasFocus) != 0) {
+            painter->setPen(QPen(t.accent, 2));
+            painter->setBrush(Qt::NoBrush);
+            painter->drawRect(option.rect.adjusted(1, 1, -1, -1));
+        }
+    }
+};
+
+/// "12.5d", such as a filter takes it.
+QString ageTerm(double seconds)
+{
+    constexpr double day = 86400;
+    if (seconds < 2 * day)
+        return QStringLiteral("%1h").arg(std::round(seconds / 3600));
+    if (seconds < 3 * 365 * day)
+        return QStringLiteral("%1d").arg(std::round(seconds / day));
+    return QStringLiteral("%1y").arg(std::round(seconds / (365 * day) * 10) / 10);
+}
+
+QString sizeTerm(double bytes)
+{
+    static constexpr const char* units[] = {"", "K", "M", "G", "T"};
+    int unit = 0;
+    for (; bytes >= 1024 && unit < 4; ++unit)
+        bytes /= 1024;
+    return QStringLiteral("%1%2").arg(std::round(bytes * 10) / 10).arg(QString::fromLatin1(units[unit]));
+}
+
+QString termsOf(const FieldBox& box)
+{
+    QStringList terms;
+    if (box.youngest > 0.002)
+        terms << QStringLiteral("age>=") + ageTerm(positionToAge(box.youngest));
+    if (box.oldest < 0.998)
+        terms << QStringLiteral("age<=") + ageTerm(positionToAge(box.oldest));
+    if (box.smallest > 0.002)
+        terms << QStringLiteral("size>=") + sizeTerm(positionToSize(box.smallest));
+    if (box.largest < 0.998)
+        terms << QStringLiteral("size<=") + sizeTerm(positionToSize(box.largest));
+    return terms.join(QLatin1Char(' '));
+}
+
+} // namespace
+
+QString questionText(Question question)
+{
+    const std::array<QString, questionCount> texts{
+        QObject::tr("Largest files"), QObject::tr("Large and hidden"),        QObject::tr("Old and large"),
+        QObject::tr("Trash"),         QObject::tr("Caches and temporary"),    QObject::tr("Logs and crash dumps"),
+        QObject::tr("Leftovers"),     QObject::tr("Installers, disk images"), QObject::tr("Sparse files"),
+        QObject::tr("Hard links")};
+    return texts[static_cast<std::size_t>(question)];
+}
+
+QString questionAdvice(Question question)
+{
+    const std::array<QString, questionCount> texts{
+        QString(),
+        QObject::tr("Hidden files belong to programs. Find out which before one goes."),
+        QObject::tr("Old is not useless: ask the owner, or move it to another drive."),
+        QObject::tr("This space comes free only when the trash is emptied."),
+        QObject::tr("Programs make these again when they need them. Close the program first."),
+        QObject::tr("A log that grows has a cause: find that, too. Dumps may still be wanted for a report."),
+        QObject::tr("A lock or partial file may be in use at this moment."),
+        QObject::tr("A disk image can be somebody's virtual machine."),
+        QObject::tr("Their length says little: only what is on disk comes free."),
+        QObject::tr("Space comes free only when the last path of a file goes.")};
+    return texts[static_cast<std::size_t>(question)];
+}
+
+/// What was worked out off the interface thread.
+struct FindStage::Found {
+    std::shared_ptr<const FileTree> tree;
+    std::shared_ptr<const Questions> questions;
+    std::array<Answer, questionCount> answers;
+    std::vector<NodeId> files;
+    std::shared_ptr<const AgeField> field;
+    std::uint64_t disk = 0;
+};
+
+FindStage::FindStage(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), stack_(new QStackedWidget), questions_(new QListWidget),
+      filter_(new FilterLine(session)), problem_(new QLabel), scope_(new QPushButton), mind_(new QLabel),
+      ageField_(new AgeFieldView(session)), model_(new FileListModel(session, this)), list_(new QTableView),
+      sums_(new QLabel), dossier_(new Dossier(session))
+{
+    auto* empty = new QWidget;
+    auto* emptyLayout = new QVBoxLayout(empty);
+    auto* title = new QLabel(tr("Nothing is open yet"));
+    title->setProperty("role", "title");
+    auto* text = new QLabel(tr("Scan a drive or a folder: all its files will be listed here, the largest first."));
+    text->setProperty("role", "second");
+    auto* button = new QPushButton(tr("Choose what to scan"));
+    button->setProperty("role", "primary");
+    connect(button, &QPushButton::clicked, this, &FindStage::scanRequested);
+    emptyLayout->addStretch(2);
+    emptyLayout->addWidget(title, 0, Qt::AlignCenter);
+    emptyLayout->addWidget(text, 0, Qt::AlignCenter);
+    emptyLayout->addSpacing(10);
+    emptyLayout->addWidget(button, 0, Qt::AlignCenter);
+    emptyLayout->addStretch(3);
+
+    questions_->setObjectName("questions");
+    questions_->setAccessibleName(tr("Ready-made questions"));
+    questions_->setFixedWidth(208);
+    questions_->setFrameShape(QFrame::NoFrame);
+    questions_->setItemDelegate(new QuestionPainter(questions_));
+    questions_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    for (std::size_t q = 0; q < questionCount; ++q)
+        questions_->addItem(questionText(static_cast<Question>(q)));
+    questions_->setCurrentRow(0);
+
+    scope_->setObjectName("findScope");
+    scope_->setCheckable(true);
+    scope_->setProperty("role", "choice");
+    problem_->setObjectName("filterProblem");
+    problem_->setProperty("role", "warning");
+    problem_->setWordWrap(true);
+    problem_->hide();
+    mind_->setObjectName("questionAdvice");
+    mind_->setProperty("role", "second");
+    mind_->setWordWrap(true);
+    sums_->setObjectName("findSums");
+    sums_->setProperty("role", "second");
+
+    list_->setObjectName("fileList");
+    list_->setAccessibleName(tr("Files"));
+    list_->setModel(model_);
+    list_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    list_->setShowGrid(false);
+    list_->setWordWrap(false);
+    list_->setMouseTracking(true);
+    list_->setContextMenuPolicy(Qt::CustomContextMenu);
+    list_->setTextElideMode(Qt::ElideMiddle);
+    list_->setIconSize(QSize(10, 10));
+    list_->verticalHeader()->hide();
+    list_->verticalHeader()->setSectionResizeMode(QHeaderView::Fixed);
+    list_->verticalHeader()->setDefaultSectionSize(26);
+    list_->horizontalHeader()->setHighlightSections(false);
+    list_->horizontalHeader()->setSortIndicatorShown(true);
+    list_->horizontalHeader()->setSortIndicator(FileListModel::Disk, Qt::DescendingOrder);
+    list_->horizontalHeader()->setSectionsClickable(true);
+    list_->horizontalHeader()->setSectionResizeMode(FileListModel::Folder, QHeaderView::Stretch);
+    list_->installEventFilter(this);
+    list_->viewport()->installEventFilter(this);
+
+    auto* main = new QWidget;
+    auto* layout = new QHBoxLayout(main);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addWidget(questions_);
+    auto* middle = new QVBoxLayout;
+    middle->setContentsMargins(12, 8, 12, 6);
+    middle->setSpacing(6);
+    auto* line = new QHBoxLayout;
+    line->addWidget(filter_, 1);
+    line->addWidget(scope_);
+    middle->addLayout(line);
+    middle->addWidget(problem_);
+    middle->addWidget(mind_);
+    middle->addWidget(ageField_);
+    middle->addWidget(list_, 1);
+    middle->addWidget(sums_);
+    layout->addLayout(middle, 1);
+    layout->addWidget(dossier_);
+    stack_->addWidget(empty);
+    stack_->addWidget(main);
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(0, 0, 0, 0);
+    outer->addWidget(stack_);
+
+    soon_.setSingleShot(true);
+    soon_.setInterval(60);
+    connect(&soon_, &QTimer::timeout, this, &FindStage::refresh);
+    connect(filter_, &QLineEdit::textChanged, this, &FindStage::later);
+    connect(filter_, &QLineEdit::returnPressed, this, [this] {
+        filter_->remember();
+        // After the line is done with the key, and with what it offered.
+        QTimer::singleShot(0, list_, [this] { list_->setFocus(); });
+    });
+    connect(questions_, &QListWidget::currentRowChanged, this, [this](int row) {
+        question_ = static_cast<Question>(std::max(row, 0));
+        later();
+    });
+    connect(scope_, &QPushButton::toggled, this, &FindStage::later);
+    connect(ageField_, &AgeFieldView::boxChanged, this, &FindStage::takeBox);
+    connect(list_->horizontalHeader(), &QHeaderView::sectionClicked, this, &FindStage::sortBy);
+    connect(list_->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
+        if (!following_)
+            takeSelection();
+    });
+    connect(list_, &QTableView::entered, this,
+            [this](const QModelIndex& index) { session_.setHover(model_->nodeAt(index.row())); });
+    connect(list_, &QTableView::doubleClicked, this, &FindStage::exploreRequested);
+    connect(list_, &QTableView::customContextMenuRequested, this, [this](const QPoint& at) {
+        if (list_->indexAt(at).isValid())
+            emit contextRequested(list_->viewport()->mapToGlobal(at));
+    });
+    for (const auto signal :
+         {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::planChanged})
+        connect(&session_, signal, this, &FindStage::later);
+    connect(&session_, &Session::selectionChanged, this, &FindStage::showSelection);
+    later();
+}
+
+void FindStage::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    if (stale_)
+        refresh();
+}
+
+void FindStage::resizeEvent(QResizeEvent* event)
+{
+    QWidget::resizeEvent(event);
+    // What there is no room for is left out: the dossier says it.
+    const int room = width() - questions_->width() - dossier_->width();
+    const std::pair<int, int> widths[] = {{FileListModel::Disk, 84},
+                                          {FileListModel::Changed, 104},
+                                          {FileListModel::Type, 120},
+                                          {FileListModel::Owner, 84},
+                                          {FileListModel::Apparent, 84}};
+    int used = 170 + 130;
+    list_->setColumnWidth(FileListModel::Name, 190);
+    for (const auto& [column, wide] : widths) {
+        used += wide;
+        list_->setColumnHidden(column, used > room && column != FileListModel::Disk);
+        list_->setColumnWidth(column, wide);
+    }
+}
+
+void FindStage::later()
+{
+    stale_ = true;
+    // Ids of another store must not be looked up in this one.
+    const auto* place = session_.place();
+    if (!place || (knownTree_ && knownTree_->sharedStore() != place->tree->sharedStore())) {
+        knownTree_ = nullptr;
+        known_ = nullptr;
+        ++request_;
+        model_->show(nullptr, {});
+        ageField_->setField(nullptr);
+    }
+    if (isVisible() && !(place && place->isGrowing() && soon_.isActive()))
+        soon_.start(place && place->isGrowing() ? 1000 : 60);
+}
+
+void FindStage::refresh()
+{
+    const auto* place = session_.place();
+    stack_->setCurrentIndex(place ? 1 : 0);
+    if (!place)
+        return;
+    stale_ = false;
+    if (shownPlace_ != place->id) {
+        shownPlace_ = place->id;
+        boxTerms_.clear();
+        ageField_->setBox(std::nullopt);
+    }
+    const bool below = scope_->isChecked();
+    scope_->setText(tr("only in %1").arg(cutMiddle(toText(place->tree->label(place->focus)), fontOf(13), 110)));
+    scope_->setVisible(place->focus != rootNode || below);
+    const auto advice = questionAdvice(question_);
+    mind_->setText(advice);
+    mind_->setVisible(!advice.isEmpty());
+
+    const auto text = filter_->text();
+    // What the box put there is known apart: the field shows what the rest of the line finds.
+    QString rest = text;
+    if (!boxTerms_.isEmpty() && rest.endsWith(boxTerms_)) {
+        rest.chop(boxTerms_.size());
+    } else if (!boxTerms_.isEmpty()) {
+        boxTerms_.clear();
+        ageField_->setBox(std::nullopt);
+    }
+    const auto whole = Filter::parse(text.toStdString());
+    const auto base = Filter::parse(rest.toStdString());
+    const auto* error = std::get_if<FilterError>(&whole);
+    filter_->showError(error ? std::optional(*error) : std::nullopt);
+    problem_->setVisible(error != nullptr);
+    if (error || std::holds_alternative<FilterError>(base)) {
+        if (error)
+            problem_->setText(QString::fromStdString(error->sentence));
+        ++request_;
+        shownRequest_ = request_;
+        return; // the list stays what it was
+    }
+    const auto request = ++request_;
+    FilterContext context{place->info.taken, place->info.owners, {}};
+    std::vector<NodeId> planned;
+    for (const auto& item : place->plan.items())
+        planned.push_back(item.node);
+    context.isPlanned = [tree = place->tree, planned](NodeId node) {
+        return std::any_of(planned.begin(), planned.end(),
+                           [&](NodeId item) { return item != noNode && tree->isAtOrBelow(node, item); });
+    };
+    const auto known = knownTree_ == place->tree ? known_ : nullptr;
+    runAsync(
+        this,
+        [tree = place->tree, known, now = place->info.taken, question = question_, context,
+         base = std::get<Filter>(base), filter = std::get<Filter>(whole), boxed = !boxTerms_.isEmpty(),
+         top = below ? place->focus : rootNode, order = order_, descending = descending_] {
+            auto found = std::make_shared<Found>();
+            found->tree = tree;
+            found->questions = known ? known : std::make_shared<const Questions>(tree, now);
+            found->answers = found->questions->answers(top);
+            auto files = matchingFiles(*tree, base.bind(*tree, context), top);
+            std::erase_if(files, [&](NodeId file) { return !found->questions->asks(question, file); });
+            found->field = std::make_shared<const AgeField>(kurvo::ageField(*tree, files, now));
+            if (boxed) {
+                auto narrow = filter.bind(*tree, context);
+                std::erase_if(files, [&](NodeId file) { return !narrow.matches(file); });
+            }
+            for (const NodeId file : files)
+                found->disk += tree->disk(file);
+            sortFiles(*tree, files, order, descending);
+            found->files = std::move(files);
+            return found;
+        },
+        [this, request](const std::shared_ptr<Found>& found) {
+            if (request != request_ || !session_.place() ||
+                session_.place()->tree->sharedStore() != found->tree->sharedStore())
+                return;
+            shownRequest_ = request;
+            show(*found);
+        });
+}
+
+void FindStage::show(const Found& found)
+{
+    known_ = found.questions;
+    knownTree_ = found.tree;
+    fillQuestions(found.answers);
+    following_ = true;
+    model_->show(found.tree, found.files);
+    following_ = false;
+    ageField_->setField(found.field);
+    sums_->setText(found.files.empty() ? tr("No file matches. Escape in the filter line clears it.")
+                                       : tr("%1, %2").arg(itemsText(found.files.size(), "file"), sizeText(found.disk)));
+    showSelection();
+}
+
+void FindStage::fillQuestions(const std::array<Answer, questionCount>& answers)
+{
+    for (std::size_t q = 0; q < questionCount; ++q) {
+        auto* item = questions_->item(static_cast<int>(q));
+        const auto& answer = answers[q];
+        const auto figures =
+            answer.files == 0 ? tr("none") : tr("%1, %2").arg(itemsText(answer.files, "file"), sizeText(answer.disk));
+        item->setData(Qt::UserRole, figures);
+        item->setData(Qt::UserRole + 1, static_cast<qulonglong>(answer.files));
+        item->setData(Qt::AccessibleTextRole, QStringLiteral("%1, %2").arg(item->text(), figures));
+    }
+}
+
+/// The box in the age field stands in the filter line as terms, where it can be read and changed.
+void FindStage::takeBox()
+{
+    auto text = filter_->text();
+    if (!boxTerms_.isEmpty() && text.endsWith(boxTerms_))
+        text.chop(boxTerms_.size());
+    text = text.trimmed();
+    boxTerms_ = ageField_->box() ? termsOf(*ageField_->box()) : QString();
+    if (!boxTerms_.isEmpty() && text.contains(QLatin1String(" or "), Qt::CaseInsensitive) &&
+        !(text.startsWith(QLatin1Char('(')) && text.endsWith(QLatin1Char(')'))))
+        text = QStringLiteral("(%1)").arg(text);
+    if (!boxTerms_.isEmpty() && !text.isEmpty())
+        text += QLatin1Char(' ');
+    filter_->setText(text + boxTerms_);
+    later();
+}
+
+void FindStage::sortBy(int column)
+{
+    static constexpr FileOrder orders[] = {FileOrder::Name,    FileOrder::Folder, FileOrder::Disk, FileOrder::Apparent,
+                                           FileOrder::Changed, FileOrder::Type,   FileOrder::Owner};
+    const auto order = orders[column];
+    // Figures begin with the largest, words with A.
+    const bool words =
+        order == FileOrder::Name || order == FileOrder::Folder || order == FileOrder::Type || order == FileOrder::Owner;
+    descending_ = order == order_ ? !descending_ : !words;
+    order_ = order;
+    list_->horizontalHeader()->setSortIndicator(column, descending_ ? Qt::DescendingOrder : Qt::AscendingOrder);
+    later();
+}
+
+void FindStage::showSelection()
+{
+    const auto* place = session_.place();
+    if (following_ || !place || !isVisible())
+        return;
+    following_ = true;
+    const int row = place->selection == noNode ? -1 : model_->rowOf(place->selection);
+    if (row < 0)
+        list_->clearSelection();
+    else if (!list_->selectionModel()->isRowSelected(row)) {
+        list_->selectRow(row);
+        list_->scrollTo(model_->index(row, 0));
+    }
+    following_ = false;
+}
+
+void FindStage::takeSelection()
+{
+    std::vector<NodeId> nodes;
+    for (const auto& index : list_->selectionModel()->selectedRows())
+        nodes.push_back(model_->nodeAt(index.row()));
+    if (nodes.empty())
+        return;
+    const auto current = model_->nodeAt(list_->currentIndex().row());
+    following_ = true;
+    session_.selectAll(current != noNode ? current : nodes.front(), nodes);
+    following_ = false;
+}
+
+bool FindStage::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == list_ && event->type() == QEvent::KeyPress) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && key->modifiers() == Qt::NoModifier &&
+            list_->currentIndex().isValid()) {
+            emit exploreRequested();
+            return true;
+        }
+    }
+    if (watched == list_->viewport() && event->type() == QEvent::Leave)
+        session_.setHover(noNode);
+    return QWidget::eventFilter(watched, event);
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Find: the flat list of files, narrowed by a question, the filter line and a box in the age field.
+#pragma once
+
+#include <QLabel>
+#include <QListWidget>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QTableView>
+#include <QTimer>
+#include <QWidget>
+
+#include <memory>
+
+#include "app/age_field_view.h"
+#include "app/dossier.h"
+#include "app/file_list.h"
+#include "app/filter_line.h"
+#include "core/find/order.h"
+#include "core/find/questions.h"
+
+namespace kurvo::app {
+
+class FindStage : public QWidget {
+    Q_OBJECT
+public:
+    explicit FindStage(Session& session, QWidget* parent = nullptr);
+
+    FilterLine* filter() { return filter_; }
+    AgeFieldView* ageField() { return ageField_; }
+    QTableView* list() { return list_; }
+    FileListModel* model() { return model_; }
+    QListWidget* questions() { return questions_; }
+    Dossier* dossier() { return dossier_; }
+    /// Nothing is being worked out any more.
+    bool isSettled() const { return shownRequest_ == request_; }
+    Question question() const { return question_; }
+
+signals:
+    void scanRequested();
+    void contextRequested(const QPoint& global);
+    void exploreRequested(); ///< the selected file's folder
+    void exportRequested();
+
+protected:
+    void showEvent(QShowEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+    struct Found;
+    void later();
+    void refresh();
+    void show(const Found& found);
+    void fillQuestions(const std::array<Answer, questionCount>& answers);
+    void takeBox();
+    void showSelection();
+    void takeSelection();
+    void sortBy(int column);
+
+    Session& session_;
+    QStackedWidget* stack_;
+    QListWidget* questions_;
+    FilterLine* filter_;
+    QLabel* problem_;
+    QPushButton* scope_;
+    QLabel* mind_; ///< what to mind with the question
+    AgeFieldView* ageField_;
+    FileListModel* model_;
+    QTableView* list_;
+    QLabel* sums_;
+    Dossier* dossier_;
+    QTimer soon_;
+    Question question_ = Question::All;
+    QString boxTerms_; ///< what the box put into the line
+    FileOrder order_ = FileOrder::Disk;
+    bool descending_ = true;
+    bool stale_ = true;
+    bool following_ = false;
+    unsigned request_ = 0;
+    unsigned shownRequest_ = 0;
+    std::uint64_t shownPlace_ = 0;
+    std::shared_ptr<const Questions> known_; ///< of the tree they were worked out for
+    std::shared_ptr<const FileTree> knownTree_;
+};
+
+/// The question as it is asked, and what to mind.
+QString questionText(Question question);
+QString questionAdvice(Question question);
+
+} // namespace kurvo::app

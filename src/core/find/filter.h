@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The filter line: which entries are wanted, in words that can be typed. The language is described in docs/filter.md;
+// in short:
+//
+//   terms side by side: and      or  not  ( )
+//   word      in the name, ASCII case ignored      "two words"   with spaces
+//   *.wav     the whole name as a glob (* ? [ ]); with a slash in it the whole path
+//   field op value[,value]   op one of : = < > <= >=
+//   fields: name path size apparent age changed family type owner under is
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <variant>
+#include <vector>
+
+#include "core/types/file_types.h"
+
+namespace kurvo {
+
+/// Where a filter is wrong, and how, as a sentence.
+struct FilterError {
+    std::size_t at = 0;     ///< bytes from the beginning
+    std::size_t length = 0; ///< of what is wrong; at least 1 but at the end of the text
+    std::string sentence;
+};
+
+/// What a filter needs to know besides the tree.
+struct FilterContext {
+    std::int64_t now = 0;                                      ///< ages are counted from here: the time of the scan
+    std::vector<std::pair<std::uint32_t, std::string>> owners; ///< names by uid
+    std::function<bool(NodeId)> isPlanned;                     ///< may be empty: nothing is
+};
+
+class BoundFilter;
+
+/// A filter that was understood. Immutable; may be copied and used from any thread.
+class Filter {
+public:
+    /// The empty filter, and one of blanks: everything.
+    Filter() = default;
+    static std::variant<Filter, FilterError> parse(std::string_view text);
+
+    bool isEmpty() const { return terms_.empty(); }
+    /// Ready to be asked about entries of one tree, which must outlive it.
+    BoundFilter bind(const FileTree& tree, FilterContext context) const;
+
+    enum class Test : std::uint8_t {
+        And,
+        Or,
+        Not,
+        Everything,
+        Word,
+        NameGlob,
+        PathGlob,
+        Size,
+        Apparent,
+        Age,
+        Changed,
+        Families,
+        Types,
+        Owners,
+        Under,
+        Hidden,
+        Sparse,
+        Linked,
+        Planned,
+        SymbolicLink,
+        EmptyFile
+    };
+    /// One test; And, Or and Not refer to the terms before it, in postfix order.
+    struct Term {
+        Test test = Test::Everything;
+        std::int64_t least = INT64_MIN, most = INT64_MAX; ///< both included
+        std::string text;                                 ///< word, glob or path
+        std::vector<std::string> values;                  ///< owners
+        std::vector<std::uint16_t> types;
+        std::uint32_t families = 0; ///< one bit a family
+    };
+
+private:
+    friend class FilterParser;
+    std::vector<Term> terms_;
+};
+
+/// Not thread-safe: each thread takes a copy.
+class BoundFilter {
+public:
+    bool matches(NodeId node);
+
+private:
+    friend class Filter;
+    struct Under {
+        NodeId top = noNode;
+        NodeId folder = noNode; ///< the parent that was asked about last
+        bool inside = false;
+    };
+    struct Step {
+        Filter::Term term;
+        std::vector<std::uint32_t> uids;
+        Under under;
+    };
+    bool passes(Step& step, NodeId node);
+
+    const FileTree* tree_ = nullptr;
+    FilterContext context_;
+    std::vector<Step> steps_;
+    std::vector<bool> stack_;
+};
+
+/// The files (all that are no folders) below `top` that match, in no order. By several threads: about 30 ms a million.
+std::vector<NodeId> matchingFiles(const FileTree& tree, const BoundFilter& filter, NodeId top = rootNode);
+
+/// What can be typed where one is: fields, operators and values that begin like the last word. For completion.
+std::vector<std::string> filterOffers(std::string_view text, const FilterContext& context);
+
+} // namespace kurvo

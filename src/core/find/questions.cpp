@@ -1,0 +1,146 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/find/questions.h"
+
+#include <algorithm>
+#include <string_view>
+#include <utility>
+
+namespace kurvo {
+namespace {
+
+enum FolderKind : std::uint8_t { InTrash = 1, InCache = 2, InLogs = 4, InDumps = 8 };
+
+constexpr std::uint64_t large = 10 << 20;
+constexpr std::int64_t old = 365ll * 86400;
+
+bool isTrashName(std::string_view name, std::string_view parent)
+{
+    // $XDG_DATA_HOME/Trash, $topdir/.Trash and $topdir/.Trash-$uid (freedesktop.org trash specification).
+    return (name == "Trash" && parent == "share") || name == ".Trash" || name.starts_with(".Trash-");
+}
+
+/// What a folder is by its own name and that of the one it is in.
+std::uint8_t kindOf(std::string_view name, std::string_view parent)
+{
+    std::uint8_t kind = 0;
+    if (isTrashName(name, parent))
+        kind |= InTrash;
+    if (name == ".cache" || name == "cache" || name == "Cache" || name == "CachedData" || name == "Code Cache" ||
+        name == "GPUCache" || name == ".thumbnails" || name == "tmp" || name == "__pycache__" || name == ".ccache" ||
+        name == "temp")
+        kind |= InCache;
+    if ((name == "log" && (parent == "var" || parent == "/")) || name == "logs" || name == "journal")
+        kind |= InLogs;
+    if (name == "crash" || name == "coredump" || name == "dumps")
+        kind |= InDumps;
+    return kind;
+}
+
+bool isLeftover(std::string_view name, std::string_view extension)
+{
+    static constexpr std::string_view extensions[] = {"part", "partial", "tmp",  "temp", "download",
+                                                      "bak",  "old",     "orig", "swp",  "lock"};
+    return name.starts_with(".~lock.") || name.ends_with('~') || (name.starts_with('#') && name.ends_with('#')) ||
+           std::find(std::begin(extensions), std::end(extensions), extension) != std::end(extensions);
+}
+
+bool isInstaller(std::string_view extension)
+{
+    static constexpr std::string_view extensions[] = {"deb", "rpm", "appimage", "flatpak", "snap", "msi", "run"};
+    return std::find(std::begin(extensions), std::end(extensions), extension) != std::end(extensions);
+}
+
+/// After the last dot, in ASCII lower case; at most what the buffer holds.
+std::string_view extensionOf(std::string_view name, std::array<char, 12>& buffer)
+{
+    const auto dot = name.rfind('.');
+    if (dot == std::string_view::npos || dot == 0 || name.size() - dot - 1 > buffer.size())
+        return {};
+    const auto extension = name.substr(dot + 1);
+    std::transform(extension.begin(), extension.end(), buffer.begin(),
+                   [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + ('a' - 'A')) : c; });
+    return {buffer.data(), extension.size()};
+}
+
+constexpr std::uint16_t bit(Question question)
+{
+    return static_cast<std::uint16_t>(1u << static_cast<unsigned>(question));
+}
+
+} // namespace
+
+Questions::Questions(std::shared_ptr<const FileTree> tree, std::int64_t now)
+    : tree_(std::move(tree)), now_(now), kinds_(tree_->extent().folders)
+{
+    const auto& store = tree_->store();
+    // Children have larger ids than their folder: forwards, every folder is known before what is in it.
+    for (NodeId node = 1; node < tree_->extent().nodes; ++node) {
+        if (!store.isFolder(node))
+            continue;
+        const NodeId above = store.parent(node);
+        const auto name = above == rootNode ? tree_->label(above) : tree_->name(above);
+        kinds_[store.folderIndex(node)] =
+            static_cast<std::uint8_t>(kinds_[store.folderIndex(above)] | kindOf(tree_->name(node), name));
+    }
+}
+
+std::uint16_t Questions::questionsOf(NodeId file) const
+{
+    const auto& store = tree_->store();
+    const auto kind = store.parent(file) == noNode ? std::uint8_t{0} : kinds_[store.folderIndex(store.parent(file))];
+    const auto disk = tree_->disk(file);
+    const auto family = typeInfo(store.type(file)).family;
+    std::array<char, 12> buffer;
+    const auto name = tree_->name(file);
+    const auto extension = extensionOf(name, buffer);
+    auto asked = bit(Question::All);
+    const auto add = [&asked](Question question, bool yes) {
+        asked = static_cast<std::uint16_t>(asked | (yes ? bit(question) : 0));
+    };
+    add(Question::LargeHidden, disk >= large && tree_->isHidden(file));
+    add(Question::OldLarge, disk >= large && now_ - store.modified(file) >= old);
+    add(Question::Trash, (kind & InTrash) != 0);
+    add(Question::Caches, (kind & InCache) != 0);
+    const bool leftover = isLeftover(name, extension);
+    add(Question::LogsAndDumps,
+        (kind & (InLogs | InDumps)) != 0 || (family == Family::Logs && (kind & InCache) == 0 && !leftover));
+    add(Question::Leftovers, leftover);
+    add(Question::Images, family == Family::DiskImages || isInstaller(extension));
+    add(Question::Sparse, store.kind(file) == EntryKind::File && store.ownDisk(file) + 4096 < store.ownApparent(file));
+    add(Question::Linked, store.has(file, FlagLinked));
+    return asked;
+}
+
+bool Questions::asks(Question question, NodeId file) const
+{
+    return question == Question::All || (questionsOf(file) & bit(question)) != 0;
+}
+
+std::array<Answer, questionCount> Questions::answers(NodeId top) const
+{
+    std::array<Answer, questionCount> all;
+    tree_->forEachBelow(top, [&](NodeId node) {
+        if (tree_->isFolder(node))
+            return;
+        const auto asked = questionsOf(node);
+        const auto disk = tree_->disk(node);
+        for (std::size_t q = 0; q < questionCount; ++q)
+            if ((asked >> q & 1) != 0) {
+                ++all[q].files;
+                all[q].disk += disk;
+            }
+    });
+    return all;
+}
+
+std::vector<NodeId> Questions::files(Question question, NodeId top) const
+{
+    std::vector<NodeId> found;
+    tree_->forEachBelow(top, [&](NodeId node) {
+        if (!tree_->isFolder(node) && asks(question, node))
+            found.push_back(node);
+    });
+    return found;
+}
+
+} // namespace kurvo

@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Ready-made questions: what a technician asks of every full drive, in the order it is asked.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <vector>
+
+#include "core/types/file_types.h"
+
+namespace kurvo {
+
+enum class Question : std::uint8_t {
+    All,          ///< every file, the largest first
+    LargeHidden,  ///< in or under a dot-name, 10 MiB or more
+    OldLarge,     ///< not changed for a year, 10 MiB or more
+    Trash,        ///< in trash folders as freedesktop.org places them
+    Caches,       ///< caches and temporary files
+    LogsAndDumps, ///< logs, journals and crash dumps
+    Leftovers,    ///< lock and partial files, abandoned downloads, backup copies
+    Images,       ///< installers and disk images
+    Sparse,       ///< files that have fewer blocks than their length
+    Linked        ///< files with several hard links
+};
+inline constexpr std::size_t questionCount = 10;
+
+struct Answer {
+    std::uint64_t files = 0;
+    std::uint64_t disk = 0;
+};
+
+/// Knows of every folder in what kind of folder it lies. One pass over the folders; then each file is one look.
+/// Immutable once made; may be read from any thread.
+class Questions {
+public:
+    /// `now`: the moment ages are counted from.
+    Questions(std::shared_ptr<const FileTree> tree, std::int64_t now);
+
+    bool asks(Question question, NodeId file) const;
+    /// Below `top`; all questions in one pass.
+    std::array<Answer, questionCount> answers(NodeId top = rootNode) const;
+    std::vector<NodeId> files(Question question, NodeId top = rootNode) const;
+
+private:
+    std::uint16_t questionsOf(NodeId file) const; ///< one bit a question
+
+    std::shared_ptr<const FileTree> tree_;
+    std::int64_t now_;
+    std::vector<std::uint8_t> kinds_; ///< by folder index: what it is, or lies in; one bit a kind
+};
+
+} // namespace kurvo
