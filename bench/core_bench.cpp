@@ -5,13 +5,19 @@
 #include <unistd.h>
 
 #include "bench/big_tree.h"
+#include "core/find/age_field.h"
+#include "core/find/filter.h"
 #include "core/find/largest.h"
+#include "core/find/order.h"
+#include "core/find/questions.h"
 #include "core/layout/treemap.h"
 #include "core/snapshot/snapshot.h"
 
 using namespace kurvo;
 
 namespace {
+
+constexpr std::int64_t now = 1750000000;
 
 const FileTree& million()
 {
@@ -53,6 +59,46 @@ void largest1000(benchmark::State& state)
         benchmark::DoNotOptimize(largestFiles(million(), 1000).size());
 }
 
+/// A filter of each kind of cost: a look at a number, at the name, at the whole path.
+void filter(benchmark::State& state)
+{
+    static constexpr const char* lines[] = {"size>1M age>1y", "family:audio or is:hidden", "*.flac", "file-77",
+                                            "path:*dir-4*"};
+    const auto parsed = Filter::parse(lines[state.range(0)]);
+    state.SetLabel(lines[state.range(0)]);
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            matchingFiles(million(), std::get<Filter>(parsed).bind(million(), {now, {}, {}})).size());
+}
+
+const std::vector<NodeId>& allFiles()
+{
+    static const auto files = matchingFiles(million(), Filter().bind(million(), {}));
+    return files;
+}
+
+void sortList(benchmark::State& state)
+{
+    for (auto _ : state) {
+        auto files = allFiles();
+        sortFiles(million(), files, static_cast<FileOrder>(state.range(0)), true);
+        benchmark::DoNotOptimize(files.data());
+    }
+}
+
+void questions(benchmark::State& state)
+{
+    const auto tree = bench::bigTree(1000000);
+    for (auto _ : state)
+        benchmark::DoNotOptimize(Questions(tree, now).answers()[0].found);
+}
+
+void ageOfAll(benchmark::State& state)
+{
+    for (auto _ : state)
+        benchmark::DoNotOptimize(ageField(million(), allFiles(), now).files);
+}
+
 void families(benchmark::State& state)
 {
     for (auto _ : state)
@@ -78,6 +124,10 @@ BENCHMARK(sums)->Unit(benchmark::kMillisecond);
 BENCHMARK(layout)->Unit(benchmark::kMillisecond);
 BENCHMARK(hitTest)->Unit(benchmark::kMicrosecond);
 BENCHMARK(largest1000)->Unit(benchmark::kMillisecond);
+BENCHMARK(filter)->DenseRange(0, 4)->Unit(benchmark::kMillisecond);
+BENCHMARK(sortList)->DenseRange(0, 6)->Unit(benchmark::kMillisecond);
+BENCHMARK(questions)->Unit(benchmark::kMillisecond);
+BENCHMARK(ageOfAll)->Unit(benchmark::kMillisecond);
 BENCHMARK(families)->Unit(benchmark::kMillisecond);
 BENCHMARK(snapshotWrite)->Unit(benchmark::kMillisecond);
 BENCHMARK(snapshotRead)->Unit(benchmark::kMillisecond);

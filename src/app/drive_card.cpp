@@ -76,6 +76,7 @@ void DriveCard::paintEvent(QPaintEvent*)
         painter.fillRect(QRect(bar.x(), bar.y(), used, bar.height()), t.seen);
         painter.fillRect(QRect(bar.x() + used, bar.y(), reserved, bar.height()), t.line);
         painter.setPen(t.line);
+        painter.setBrush(Qt::NoBrush);
         painter.drawRect(bar.adjusted(0, 0, -1, -1));
     }
     painter.setPen(t.textSecond);

@@ -56,8 +56,10 @@ QVariant FileListModel::data(const QModelIndex& index, int role) const
         case Apparent:
             return sizeText(tree_->apparent(node));
         case Changed:
-            return whenText(store.modified(node));
+            return whenText(tree_->newest(node));
         case Type: {
+            if (tree_->isFolder(node))
+                return itemsText(tree_->countChildren(node), "entry", "entries");
             const auto& type = typeInfo(store.type(node));
             return type.extension.empty()
                        ? QString()
@@ -77,6 +79,8 @@ QVariant FileListModel::data(const QModelIndex& index, int role) const
     case Qt::FontRole:
         return fontOf(13, tree_->isHidden(node) && index.column() == Name ? QFont::Medium : QFont::Normal);
     case Qt::DecorationRole:
+        if (index.column() == Name && tree_->isFolder(node))
+            return paler(familyColour((*place->dominant)[store.folderIndex(node)]));
         if (index.column() == Name)
             return familyColour(typeInfo(store.type(node)).family);
         return {};

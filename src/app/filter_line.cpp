@@ -47,6 +47,9 @@ void FilterLine::complete()
 
 void FilterLine::showError(const std::optional<FilterError>& error)
 {
+    if (!error && !wrong_)
+        return; // and nothing that is being composed is disturbed
+    wrong_ = error.has_value();
     // A line edit has no formats of its own but those of text that is being composed: none is, only the format stays.
     QList<QInputMethodEvent::Attribute> formats;
     if (error) {

@@ -32,6 +32,7 @@ private:
     Session& session_;
     QStringListModel* offers_;
     QStringList history_;
+    bool wrong_ = false; ///< something is underlined
     qsizetype recalled_ = -1;
     QString typed_; ///< before history was walked
 };

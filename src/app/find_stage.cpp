@@ -3,13 +3,16 @@
 
 #include <QHBoxLayout>
 #include <QHeaderView>
+#include <QInputDialog>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QPainter>
 #include <QStyledItemDelegate>
 #include <QVBoxLayout>
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_set>
 
 #include "app/async.h"
 #include "app/theme.h"
@@ -81,15 +84,39 @@ QString termsOf(const FieldBox& box)
     return terms.join(QLatin1Char(' '));
 }
 
+/// Bytes on disk, nothing twice where one folder lies in another.
+std::uint64_t sumOf(const FileTree& tree, const std::vector<NodeId>& nodes)
+{
+    std::unordered_set<NodeId> folders;
+    for (const NodeId node : nodes)
+        if (tree.isFolder(node))
+            folders.insert(node);
+    std::uint64_t sum = 0;
+    for (const NodeId node : nodes) {
+        bool within = false;
+        for (auto above = tree.parent(node); !folders.empty() && above != noNode && !within; above = tree.parent(above))
+            within = folders.contains(above);
+        sum += within ? 0 : tree.disk(node);
+    }
+    return sum;
+}
+
 } // namespace
 
 QString questionText(Question question)
 {
-    const std::array<QString, questionCount> texts{
-        QObject::tr("Largest files"), QObject::tr("Large and hidden"),        QObject::tr("Old and large"),
-        QObject::tr("Trash"),         QObject::tr("Caches and temporary"),    QObject::tr("Logs and crash dumps"),
-        QObject::tr("Leftovers"),     QObject::tr("Installers, disk images"), QObject::tr("Sparse files"),
-        QObject::tr("Hard links")};
+    const std::array<QString, questionCount> texts{QObject::tr("Largest files"),
+                                                   QObject::tr("Large and hidden"),
+                                                   QObject::tr("Hidden folders"),
+                                                   QObject::tr("Old and large"),
+                                                   QObject::tr("Trash"),
+                                                   QObject::tr("Caches and temporary"),
+                                                   QObject::tr("Logs and crash dumps"),
+                                                   QObject::tr("Leftovers"),
+                                                   QObject::tr("Installers, disk images"),
+                                                   QObject::tr("Folders with many files"),
+                                                   QObject::tr("Sparse files"),
+                                                   QObject::tr("Hard links")};
     return texts[static_cast<std::size_t>(question)];
 }
 
@@ -98,12 +125,14 @@ QString questionAdvice(Question question)
     const std::array<QString, questionCount> texts{
         QString(),
         QObject::tr("Hidden files belong to programs. Find out which before one goes."),
+        QObject::tr("What a file manager does not show. A program keeps its settings there as well."),
         QObject::tr("Old is not useless: ask the owner, or move it to another drive."),
         QObject::tr("This space comes free only when the trash is emptied."),
         QObject::tr("Programs make these again when they need them. Close the program first."),
         QObject::tr("A log that grows has a cause: find that, too. Dumps may still be wanted for a report."),
         QObject::tr("A lock or partial file may be in use at this moment."),
         QObject::tr("A disk image can be somebody's virtual machine."),
+        QObject::tr("Ten thousand small files take more than they look. Often one program makes them."),
         QObject::tr("Their length says little: only what is on disk comes free."),
         QObject::tr("Space comes free only when the last path of a file goes.")};
     return texts[static_cast<std::size_t>(question)];
@@ -117,13 +146,15 @@ struct FindStage::Found {
     std::vector<NodeId> files;
     std::shared_ptr<const AgeField> field;
     std::uint64_t disk = 0;
+    bool folders = false;
 };
 
 FindStage::FindStage(Session& session, QWidget* parent)
     : QWidget(parent), session_(session), stack_(new QStackedWidget), questions_(new QListWidget),
-      filter_(new FilterLine(session)), problem_(new QLabel), scope_(new QPushButton), mind_(new QLabel),
-      ageField_(new AgeFieldView(session)), model_(new FileListModel(session, this)), list_(new QTableView),
-      sums_(new QLabel), dossier_(new Dossier(session))
+      filter_(new FilterLine(session)), problem_(new QLabel), scope_(new QPushButton),
+      keep_(new QPushButton(tr("Keep"))), mind_(new QLabel), ageField_(new AgeFieldView(session)),
+      model_(new FileListModel(session, this)), list_(new QTableView), sums_(new QLabel),
+      light_(new QPushButton(tr("Light these up in Explore"))), dossier_(new Dossier(session))
 {
     auto* empty = new QWidget;
     auto* emptyLayout = new QVBoxLayout(empty);
@@ -154,6 +185,23 @@ FindStage::FindStage(Session& session, QWidget* parent)
     scope_->setObjectName("findScope");
     scope_->setCheckable(true);
     scope_->setProperty("role", "choice");
+    keep_->setObjectName("keepFilter");
+    keep_->setToolTip(tr("Give this filter a name and keep it below the questions"));
+    connect(keep_, &QPushButton::clicked, this, &FindStage::keepFilter);
+    questions_->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(questions_, &QListWidget::customContextMenuRequested, this, [this](const QPoint& at) {
+        const int row = questions_->row(questions_->itemAt(at)) - static_cast<int>(questionCount);
+        if (row < 0)
+            return;
+        auto* menu = new QMenu(this);
+        menu->setAttribute(Qt::WA_DeleteOnClose);
+        menu->addAction(tr("Do not keep it any longer"), this, [this, row] {
+            kept_.remove(2 * row, 2);
+            showKept();
+            emit keptChanged();
+        });
+        menu->popup(questions_->mapToGlobal(at));
+    });
     problem_->setObjectName("filterProblem");
     problem_->setProperty("role", "warning");
     problem_->setWordWrap(true);
@@ -164,6 +212,9 @@ FindStage::FindStage(Session& session, QWidget* parent)
     sums_->setObjectName("findSums");
     sums_->setProperty("role", "second");
 
+    light_->setObjectName("lightFound");
+    light_->setToolTip(tr("In the pictures and the descent all other files fade"));
+    connect(light_, &QPushButton::clicked, this, &FindStage::lightFound);
     list_->setObjectName("fileList");
     list_->setAccessibleName(tr("Files"));
     list_->setModel(model_);
@@ -196,13 +247,17 @@ FindStage::FindStage(Session& session, QWidget* parent)
     middle->setSpacing(6);
     auto* line = new QHBoxLayout;
     line->addWidget(filter_, 1);
+    line->addWidget(keep_);
     line->addWidget(scope_);
     middle->addLayout(line);
     middle->addWidget(problem_);
     middle->addWidget(mind_);
     middle->addWidget(ageField_);
     middle->addWidget(list_, 1);
-    middle->addWidget(sums_);
+    auto* foot = new QHBoxLayout;
+    foot->addWidget(sums_, 1);
+    foot->addWidget(light_);
+    middle->addLayout(foot);
     layout->addLayout(middle, 1);
     layout->addWidget(dossier_);
     stack_->addWidget(empty);
@@ -220,10 +275,7 @@ FindStage::FindStage(Session& session, QWidget* parent)
         // After the line is done with the key, and with what it offered.
         QTimer::singleShot(0, list_, [this] { list_->setFocus(); });
     });
-    connect(questions_, &QListWidget::currentRowChanged, this, [this](int row) {
-        question_ = static_cast<Question>(std::max(row, 0));
-        later();
-    });
+    connect(questions_, &QListWidget::currentRowChanged, this, &FindStage::chooseRow);
     connect(scope_, &QPushButton::toggled, this, &FindStage::later);
     connect(ageField_, &AgeFieldView::boxChanged, this, &FindStage::takeBox);
     connect(list_->horizontalHeader(), &QHeaderView::sectionClicked, this, &FindStage::sortBy);
@@ -268,6 +320,61 @@ void FindStage::resizeEvent(QResizeEvent* event)
         used += wide;
         list_->setColumnHidden(column, used > room && column != FileListModel::Disk);
         list_->setColumnWidth(column, wide);
+    }
+}
+
+/// A question, or a filter that was kept.
+void FindStage::chooseRow(int row)
+{
+    const int kept = row - static_cast<int>(questionCount);
+    question_ = kept < 0 ? static_cast<Question>(std::max(row, 0)) : Question::All;
+    if (kept >= 0 && 2 * kept + 1 < kept_.size())
+        filter_->setText(kept_[2 * kept + 1]);
+    later();
+}
+
+void FindStage::keepFilter()
+{
+    const auto line = filter_->text().trimmed();
+    if (line.isEmpty())
+        return;
+    auto* ask = new QInputDialog(this);
+    ask->setObjectName("keepDialog");
+    ask->setAttribute(Qt::WA_DeleteOnClose);
+    ask->setWindowTitle(tr("Keep the filter"));
+    ask->setLabelText(tr("Name for “%1”").arg(line));
+    ask->setTextValue(line);
+    connect(ask, &QInputDialog::textValueSelected, this, [this, line](const QString& name) {
+        if (name.trimmed().isEmpty())
+            return;
+        for (qsizetype i = 0; i + 1 < kept_.size(); i += 2)
+            if (kept_[i] == name.trimmed()) {
+                kept_.remove(i, 2); // the new one takes its place
+                break;
+            }
+        kept_ << name.trimmed() << line;
+        showKept();
+        emit keptChanged();
+    });
+    ask->open();
+}
+
+void FindStage::setKept(const QStringList& kept)
+{
+    kept_ = kept.size() % 2 == 0 ? kept : QStringList();
+    showKept();
+}
+
+void FindStage::showKept()
+{
+    const QSignalBlocker quiet(questions_);
+    while (questions_->count() > static_cast<int>(questionCount))
+        delete questions_->takeItem(questions_->count() - 1);
+    for (qsizetype i = 0; i + 1 < kept_.size(); i += 2) {
+        auto* item = new QListWidgetItem(kept_[i], questions_);
+        item->setData(Qt::UserRole, kept_[i + 1]);
+        item->setData(Qt::UserRole + 1, 1);
+        item->setToolTip(kept_[i + 1]);
     }
 }
 
@@ -318,6 +425,7 @@ void FindStage::refresh()
     const auto whole = Filter::parse(text.toStdString());
     const auto base = Filter::parse(rest.toStdString());
     const auto* error = std::get_if<FilterError>(&whole);
+    keep_->setEnabled(!error && !text.trimmed().isEmpty());
     filter_->showError(error ? std::optional(*error) : std::nullopt);
     problem_->setVisible(error != nullptr);
     if (error || std::holds_alternative<FilterError>(base)) {
@@ -329,12 +437,14 @@ void FindStage::refresh()
     }
     const auto request = ++request_;
     FilterContext context{place->info.taken, place->info.owners, {}};
-    std::vector<NodeId> planned;
+    std::unordered_set<NodeId> planned;
     for (const auto& item : place->plan.items())
-        planned.push_back(item.node);
-    context.isPlanned = [tree = place->tree, planned](NodeId node) {
-        return std::any_of(planned.begin(), planned.end(),
-                           [&](NodeId item) { return item != noNode && tree->isAtOrBelow(node, item); });
+        planned.insert(item.node);
+    context.isPlanned = [tree = place->tree, planned = std::move(planned)](NodeId node) {
+        for (; node != noNode; node = tree->parent(node))
+            if (planned.contains(node))
+                return true;
+        return false;
     };
     const auto known = knownTree_ == place->tree ? known_ : nullptr;
     runAsync(
@@ -346,15 +456,22 @@ void FindStage::refresh()
             found->tree = tree;
             found->questions = known ? known : std::make_shared<const Questions>(tree, now);
             found->answers = found->questions->answers(top);
-            auto files = matchingFiles(*tree, base.bind(*tree, context), top);
-            std::erase_if(files, [&](NodeId file) { return !found->questions->asks(question, file); });
+            std::vector<NodeId> files;
+            if (findsFolders(question)) {
+                auto wanted = base.bind(*tree, context);
+                files = found->questions->nodes(question, top);
+                std::erase_if(files, [&](NodeId folder) { return !wanted.matches(folder); });
+            } else {
+                files = matchingFiles(*tree, base.bind(*tree, context), top);
+                std::erase_if(files, [&](NodeId file) { return !found->questions->asks(question, file); });
+            }
             found->field = std::make_shared<const AgeField>(kurvo::ageField(*tree, files, now));
             if (boxed) {
                 auto narrow = filter.bind(*tree, context);
                 std::erase_if(files, [&](NodeId file) { return !narrow.matches(file); });
             }
-            for (const NodeId file : files)
-                found->disk += tree->disk(file);
+            found->disk = sumOf(*tree, files);
+            found->folders = findsFolders(question);
             sortFiles(*tree, files, order, descending);
             found->files = std::move(files);
             return found;
@@ -377,8 +494,11 @@ void FindStage::show(const Found& found)
     model_->show(found.tree, found.files);
     following_ = false;
     ageField_->setField(found.field);
-    sums_->setText(found.files.empty() ? tr("No file matches. Escape in the filter line clears it.")
-                                       : tr("%1, %2").arg(itemsText(found.files.size(), "file"), sizeText(found.disk)));
+    light_->setEnabled(!found.files.empty());
+    sums_->setText(
+        found.files.empty()
+            ? tr("Nothing matches. Escape in the filter line clears it.")
+            : tr("%1, %2").arg(itemsText(found.files.size(), found.folders ? "folder" : "file"), sizeText(found.disk)));
     showSelection();
 }
 
@@ -387,10 +507,11 @@ void FindStage::fillQuestions(const std::array<Answer, questionCount>& answers)
     for (std::size_t q = 0; q < questionCount; ++q) {
         auto* item = questions_->item(static_cast<int>(q));
         const auto& answer = answers[q];
+        const auto* noun = findsFolders(static_cast<Question>(q)) ? "folder" : "file";
         const auto figures =
-            answer.files == 0 ? tr("none") : tr("%1, %2").arg(itemsText(answer.files, "file"), sizeText(answer.disk));
+            answer.found == 0 ? tr("none") : tr("%1, %2").arg(itemsText(answer.found, noun), sizeText(answer.disk));
         item->setData(Qt::UserRole, figures);
-        item->setData(Qt::UserRole + 1, static_cast<qulonglong>(answer.files));
+        item->setData(Qt::UserRole + 1, static_cast<qulonglong>(answer.found));
         item->setData(Qt::AccessibleTextRole, QStringLiteral("%1, %2").arg(item->text(), figures));
     }
 }
@@ -410,6 +531,22 @@ void FindStage::takeBox()
         text += QLatin1Char(' ');
     filter_->setText(text + boxTerms_);
     later();
+}
+
+/// The pictures show where all this lies.
+void FindStage::lightFound()
+{
+    const auto* place = session_.place();
+    if (!place || model_->files().empty())
+        return;
+    auto files = std::make_shared<std::vector<bool>>(place->tree->extent().nodes);
+    for (const NodeId node : model_->files())
+        if (place->tree->contains(node))
+            place->tree->forEachBelow(node, [&](NodeId below) { (*files)[below] = true; });
+    Lit lit;
+    lit.files = std::move(files);
+    session_.light(lit);
+    emit lightRequested();
 }
 
 void FindStage::sortBy(int column)

@@ -35,12 +35,16 @@ public:
     /// Nothing is being worked out any more.
     bool isSettled() const { return shownRequest_ == request_; }
     Question question() const { return question_; }
+    /// Filters that were given a name: name and line in turn. They stand below the questions.
+    QStringList kept() const { return kept_; }
+    void setKept(const QStringList& kept);
 
 signals:
     void scanRequested();
     void contextRequested(const QPoint& global);
     void exploreRequested(); ///< the selected file's folder
-    void exportRequested();
+    void keptChanged();
+    void lightRequested(); ///< what was found is lit: to be looked at in Explore
 
 protected:
     void showEvent(QShowEvent* event) override;
@@ -57,6 +61,10 @@ private:
     void showSelection();
     void takeSelection();
     void sortBy(int column);
+    void lightFound();
+    void keepFilter();
+    void chooseRow(int row);
+    void showKept();
 
     Session& session_;
     QStackedWidget* stack_;
@@ -64,14 +72,17 @@ private:
     FilterLine* filter_;
     QLabel* problem_;
     QPushButton* scope_;
+    QPushButton* keep_;
     QLabel* mind_; ///< what to mind with the question
     AgeFieldView* ageField_;
     FileListModel* model_;
     QTableView* list_;
     QLabel* sums_;
+    QPushButton* light_;
     Dossier* dossier_;
     QTimer soon_;
     Question question_ = Question::All;
+    QStringList kept_;
     QString boxTerms_; ///< what the box put into the line
     FileOrder order_ = FileOrder::Disk;
     bool descending_ = true;

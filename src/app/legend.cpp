@@ -78,7 +78,13 @@ void Legend::rebuild()
     entries_.clear();
     const auto* place = session_.place();
     if (place && scheme_) {
-        if (place->lit.type != 0) {
+        if (place->lit.files) {
+            Entry entry;
+            entry.isType = true;
+            entry.name = tr("lit: what was found ×");
+            entry.colour = theme().accent;
+            entries_.push_back(entry);
+        } else if (place->lit.type != 0) {
             const auto& type = typeInfo(place->lit.type);
             Entry entry;
             entry.isType = true;
@@ -133,7 +139,8 @@ std::size_t Legend::paintEntries(QPainter& painter, const QRect& area, std::vect
             return entries.size() - i;
         }
         entry.rect = QRect(at - 3, area.y() + 2, wide + 6, area.height() - 4);
-        const bool on = !lit.any() || entry.isType || (lit.type == 0 && (lit.classes >> entry.of & 1) != 0);
+        const bool on =
+            !lit.any() || entry.isType || (lit.type == 0 && !lit.files && (lit.classes >> entry.of & 1) != 0);
         const int middle = area.y() + area.height() / 2;
         painter.setPen(theme().dark || entry.colour.lightness() > 220 ? QPen(theme().textSecond) : QPen(Qt::NoPen));
         painter.setBrush(on ? QBrush(entry.colour) : QBrush(Qt::NoBrush));

@@ -23,7 +23,7 @@ public:
         QString name;
         QString size;
         QColor colour;
-        bool isType = false; ///< the one type that is lit
+        bool isType = false; ///< the one type, or what was found, that is lit
         QRect rect;          ///< where it is drawn; null when there was no room
     };
     const std::vector<Entry>& entries() const { return entries_; }

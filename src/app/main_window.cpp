@@ -120,6 +120,11 @@ MainWindow::MainWindow(AppFolders folders)
     connect(explore_, &ExploreStage::scanRequested, this, [this] { setStage(Stage::Scan); });
     connect(explore_, &ExploreStage::contextRequested, this, &MainWindow::showContextMenu);
     connect(find_, &FindStage::scanRequested, this, [this] { setStage(Stage::Scan); });
+    connect(find_, &FindStage::lightRequested, this, [this] {
+        if (session_.view().picture == PictureKind::Types)
+            session_.setPicture(PictureKind::Treemap);
+        setStage(Stage::Explore);
+    });
     connect(find_, &FindStage::contextRequested, this, &MainWindow::showContextMenu);
     connect(find_, &FindStage::exploreRequested, this, [this] {
         if (const auto node = session_.place() ? session_.place()->selection : noNode; node != noNode) {
@@ -489,6 +494,8 @@ void MainWindow::restoreSettings()
     chooseMotion(settings_.value("window/stillPictures", false).toBool());
     explore_->descent()->setSort(
         static_cast<DescentSort>(std::clamp(settings_.value("explore/descentSort", 0).toInt(), 0, 3)));
+    find_->setKept(settings_.value("find/kept").toStringList());
+    connect(find_, &FindStage::keptChanged, this, [this] { settings_.setValue("find/kept", find_->kept()); });
     find_->filter()->setHistory(settings_.value("find/history").toStringList());
     explore_->descent()->setFacts(settings_.value("explore/descentFacts", 0).toUInt() & 15u);
     connect(explore_->descent(), &DescentView::shapeChanged, this, [this] {

@@ -420,6 +420,8 @@ void Session::putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, std::f
             open->alsoSelected.clear();
             open->passed.clear();
             open->litSums = nullptr; // of the ids before
+            if (open->lit.files)
+                open->lit = {};
             for (auto* trail : {&open->back, &open->forward}) {
                 for (auto& node : *trail)
                     node = grafted.idOf(old, node);

@@ -7,6 +7,7 @@
 
 #include <QFileDialog>
 #include <QHeaderView>
+#include <QInputDialog>
 
 #include "app/window_fixture.h"
 #include "app/words.h"
@@ -108,6 +109,9 @@ TEST_CASE("questions have their count and bytes, and narrow the list", "[window]
     w.ask("Large and hidden");
     CHECK(w.names() == Names{"tiles.db"});
     CHECK(w.child<QLabel>("questionAdvice")->isVisible());
+    w.ask("Hidden folders");
+    CHECK(w.names() == Names{".cache"});
+    CHECK(w.text("findSums").startsWith("1 folder, 11"));
     w.ask("Old and large");
     CHECK(w.names() == Names{"dawn.mkv"});
     w.ask("Caches and temporary");
@@ -118,7 +122,7 @@ TEST_CASE("questions have their count and bytes, and narrow the list", "[window]
     CHECK(w.names() == Names{"letter.txt~"});
     w.ask("Sparse files");
     CHECK(w.names().empty());
-    CHECK(w.text("findSums").contains("No file matches"));
+    CHECK(w.text("findSums").contains("Nothing matches"));
     w.find()->questions()->setFocus();
     QTest::keyClick(w.find()->questions(), Qt::Key_Home);
     CHECK(w.names().size() == 6);
@@ -199,6 +203,47 @@ TEST_CASE("a box in the age field narrows the list and stands in the filter line
     CHECK(w.names().size() == 5);
     CHECK(w.find()->filter()->text() == "not is:hidden");
     field->grab();
+}
+
+TEST_CASE("a filter is kept under a name, for another day", "[window][find][settings]")
+{
+    FindWindow w;
+    CHECK_FALSE(w.child<QPushButton>("keepFilter")->isEnabled());
+    w.find()->filter()->setText("*.mkv or *.db");
+    w.done();
+    w.click("keepFilter");
+    auto* ask = w.window->findChild<QInputDialog*>("keepDialog");
+    REQUIRE(ask);
+    ask->setTextValue("films and tiles");
+    ask->accept();
+    w.find()->filter()->clear();
+    w.open();
+    w.scan(w.p);
+    w.key(Qt::Key_3, Qt::ControlModifier);
+    w.done();
+    CHECK(w.names().size() == 6);
+    w.ask("films and tiles");
+    CHECK(w.find()->filter()->text() == "*.mkv or *.db");
+    CHECK(w.names() == Names{"dawn.mkv", "dusk.mkv", "tiles.db"});
+}
+
+TEST_CASE("what is found lights up in Explore", "[window][find]")
+{
+    FindWindow w;
+    w.find()->filter()->setText("*.mkv");
+    w.done();
+    w.click("lightFound");
+    CHECK(w.window->stage() == Stage::Explore);
+    REQUIRE(Window::until([&] { return w.place()->litSums != nullptr; }));
+    CHECK(w.place()->litSize(w.node(w.p + "/films"), Measure::Disk) == 15 << 20);
+    CHECK(w.place()->litSize(w.node(w.p + "/home"), Measure::Disk) == 0);
+    auto* legend = w.window->exploreStage()->legend();
+    REQUIRE(Window::until([&] { return !legend->entries().empty() && legend->entries()[0].name.contains("found"); }));
+    w.t.file("place/films/third.mkv", 100000);
+    w.session().rescan(w.node(w.p)); // the ids are others: it goes out
+    w.settle();
+    CHECK_FALSE(w.place()->lit.any());
+    w.window->grab();
 }
 
 TEST_CASE("what is found can be planned and taken along", "[window][find]")

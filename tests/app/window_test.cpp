@@ -58,6 +58,12 @@ TEST_CASE("drives are ticked and scanned from their cards", "[window][scan-stage
     REQUIRE(Window::until([&] { return card() != nullptr; }));
     CHECK(card()->facts().name == "FIELD");
     CHECK(card()->facts().lastScan == "never scanned");
+    // Free space looks free, ticked or not.
+    const auto freeEnd = [&] { return card()->grab().toImage().pixel(card()->width() - 24, 16 + 56); };
+    const auto unticked = freeEnd();
+    card()->setChecked(true);
+    CHECK(freeEnd() == unticked);
+    card()->setChecked(false);
     CHECK(card()->facts().about.contains("tmpfs · memory"));
     QTest::mouseClick(card(), Qt::LeftButton);
     CHECK(card()->isChecked());

@@ -194,6 +194,8 @@ ClassMix mixOf(const FileTree& tree, const Scheme& scheme, NodeId top, Measure m
 
 bool isLit(const FileTree& tree, const Lit& lit, const Scheme& scheme, NodeId file)
 {
+    if (lit.files)
+        return file < lit.files->size() && (*lit.files)[file];
     const auto type = tree.store().type(file);
     if (lit.type != 0)
         return type == lit.type;

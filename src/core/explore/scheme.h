@@ -69,13 +69,14 @@ struct ClassMix {
 /// What lies below `top`, folders' own blocks left out.
 ClassMix mixOf(const FileTree& tree, const Scheme& scheme, NodeId top, Measure measure);
 
-/// What is lit up in the pictures: some classes of a scheme, or one type.
+/// What is lit up in the pictures: some classes of a scheme, one type, or files that were found.
 struct Lit {
     ColourBy by = ColourBy::Family;
-    std::uint16_t classes = 0; ///< one bit a class
-    FileType type = 0;         ///< instead of the classes when not 0
+    std::uint16_t classes = 0;                                ///< one bit a class
+    FileType type = 0;                                        ///< instead of the classes when not 0
+    std::shared_ptr<const std::vector<bool>> files = nullptr; ///< by id; instead of both
 
-    bool any() const { return classes != 0 || type != 0; }
+    bool any() const { return classes != 0 || type != 0 || files; }
     bool operator==(const Lit&) const = default;
 };
 /// Whether a file is lit. `scheme` is asked only for other classes than families.

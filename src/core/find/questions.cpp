@@ -84,8 +84,23 @@ Questions::Questions(std::shared_ptr<const FileTree> tree, std::int64_t now)
     }
 }
 
+std::uint16_t Questions::questionsOfFolder(NodeId folder) const
+{
+    constexpr std::uint32_t many = 1000;
+    const auto& tree = *tree_;
+    const NodeId above = tree.parent(folder);
+    std::uint16_t asked = 0;
+    if (above != noNode && tree.isHidden(folder) && !tree.isHidden(above) && tree.disk(folder) >= large)
+        asked = static_cast<std::uint16_t>(asked | bit(Question::HiddenRoots));
+    if (tree.countChildren(folder) >= many)
+        asked = static_cast<std::uint16_t>(asked | bit(Question::ManyFiles));
+    return asked;
+}
+
 std::uint16_t Questions::questionsOf(NodeId file) const
 {
+    if (tree_->isFolder(file))
+        return questionsOfFolder(file);
     const auto& store = tree_->store();
     const auto kind = store.parent(file) == noNode ? std::uint8_t{0} : kinds_[store.folderIndex(store.parent(file))];
     const auto disk = tree_->disk(file);
@@ -111,33 +126,40 @@ std::uint16_t Questions::questionsOf(NodeId file) const
     return asked;
 }
 
-bool Questions::asks(Question question, NodeId file) const
+bool Questions::asks(Question question, NodeId node) const
 {
-    return question == Question::All || (questionsOf(file) & bit(question)) != 0;
+    if (question == Question::All)
+        return !tree_->isFolder(node);
+    return (questionsOf(node) & bit(question)) != 0;
 }
 
 std::array<Answer, questionCount> Questions::answers(NodeId top) const
 {
     std::array<Answer, questionCount> all;
     tree_->forEachBelow(top, [&](NodeId node) {
-        if (tree_->isFolder(node))
-            return;
         const auto asked = questionsOf(node);
+        if (asked == 0)
+            return;
         const auto disk = tree_->disk(node);
+        if ((asked & bit(Question::ManyFiles)) != 0) {
+            std::uint64_t own = 0; // one such folder may lie in another
+            tree_->forEachChild(node, [&](NodeId child) { own += tree_->isFolder(child) ? 0 : tree_->disk(child); });
+            all[static_cast<std::size_t>(Question::ManyFiles)].disk += own;
+        }
         for (std::size_t q = 0; q < questionCount; ++q)
             if ((asked >> q & 1) != 0) {
-                ++all[q].files;
-                all[q].disk += disk;
+                ++all[q].found;
+                all[q].disk += static_cast<Question>(q) == Question::ManyFiles ? 0 : disk;
             }
     });
     return all;
 }
 
-std::vector<NodeId> Questions::files(Question question, NodeId top) const
+std::vector<NodeId> Questions::nodes(Question question, NodeId top) const
 {
     std::vector<NodeId> found;
     tree_->forEachBelow(top, [&](NodeId node) {
-        if (!tree_->isFolder(node) && asks(question, node))
+        if (asks(question, node))
             found.push_back(node);
     });
     return found;

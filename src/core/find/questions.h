@@ -13,19 +13,27 @@ namespace kurvo {
 enum class Question : std::uint8_t {
     All,          ///< every file, the largest first
     LargeHidden,  ///< in or under a dot-name, 10 MiB or more
+    HiddenRoots,  ///< folders: the dot-folders in visible ones that hold 10 MiB or more
     OldLarge,     ///< not changed for a year, 10 MiB or more
     Trash,        ///< in trash folders as freedesktop.org places them
     Caches,       ///< caches and temporary files
     LogsAndDumps, ///< logs, journals and crash dumps
     Leftovers,    ///< lock and partial files, abandoned downloads, backup copies
     Images,       ///< installers and disk images
+    ManyFiles,    ///< folders: those with a thousand entries or more
     Sparse,       ///< files that have fewer blocks than their length
     Linked        ///< files with several hard links
 };
-inline constexpr std::size_t questionCount = 10;
+inline constexpr std::size_t questionCount = 12;
+
+/// Whether what is found are folders; for all other questions it is files.
+constexpr bool findsFolders(Question question)
+{
+    return question == Question::HiddenRoots || question == Question::ManyFiles;
+}
 
 struct Answer {
-    std::uint64_t files = 0;
+    std::uint64_t found = 0; ///< files or folders
     std::uint64_t disk = 0;
 };
 
@@ -36,13 +44,15 @@ public:
     /// `now`: the moment ages are counted from.
     Questions(std::shared_ptr<const FileTree> tree, std::int64_t now);
 
-    bool asks(Question question, NodeId file) const;
-    /// Below `top`; all questions in one pass.
+    bool asks(Question question, NodeId node) const;
+    /// Below `top`; all questions in one pass. The bytes of folders with many entries are those of their own files.
     std::array<Answer, questionCount> answers(NodeId top = rootNode) const;
-    std::vector<NodeId> files(Question question, NodeId top = rootNode) const;
+    /// The files, or the folders, in no order.
+    std::vector<NodeId> nodes(Question question, NodeId top = rootNode) const;
 
 private:
-    std::uint16_t questionsOf(NodeId file) const; ///< one bit a question
+    std::uint16_t questionsOf(NodeId node) const; ///< one bit a question
+    std::uint16_t questionsOfFolder(NodeId folder) const;
 
     std::shared_ptr<const FileTree> tree_;
     std::int64_t now_;

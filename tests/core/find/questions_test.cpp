@@ -33,7 +33,7 @@ TEST_CASE("each question finds its own", "[questions]")
     const Questions questions(tree, now);
     const auto names = [&](Question question) {
         std::set<std::string> found;
-        for (const auto node : questions.files(question))
+        for (const auto node : questions.nodes(question))
             found.insert(std::string(tree->name(node)));
         return found;
     };
@@ -48,16 +48,35 @@ TEST_CASE("each question finds its own", "[questions]")
     CHECK(names(Question::Leftovers) == Names{"letter.txt~", ".~lock.a.odt#", "photo.jpg.part"});
     CHECK(names(Question::Images) == Names{"big.iso", "tool.AppImage"});
     CHECK(names(Question::Sparse).empty());
+    CHECK(names(Question::HiddenRoots) == Names{".cache"}); // .local holds too little
+    CHECK(names(Question::ManyFiles).empty());
     const auto answers = questions.answers();
     for (std::size_t q = 0; q < questionCount; ++q) {
         std::uint64_t disk = 0;
-        const auto files = questions.files(static_cast<Question>(q));
+        const auto files = questions.nodes(static_cast<Question>(q));
         for (const auto node : files)
             disk += tree->disk(node);
-        CHECK(answers[q].files == files.size());
-        CHECK(answers[q].disk == disk);
+        CHECK(answers[q].found == files.size());
+        if (static_cast<Question>(q) != Question::ManyFiles)
+            CHECK(answers[q].disk == disk);
     }
-    CHECK(questions.answers(*tree->find("/var"))[0].files == 3);
+    CHECK(questions.answers(*tree->find("/var"))[0].found == 3);
+}
+
+TEST_CASE("folders with very many entries, one in another", "[questions]")
+{
+    std::vector<Sapling> outer, inner;
+    for (int i = 0; i < 1500; ++i) {
+        outer.push_back(file("o" + std::to_string(i), 512));
+        inner.push_back(file("i" + std::to_string(i), 1024));
+    }
+    outer.push_back(folder("inner", inner));
+    const auto tree = plant(folder("/p", {folder("outer", outer), folder("few", {file("x", 512)})}));
+    const Questions questions(tree, now);
+    CHECK(questions.nodes(Question::ManyFiles).size() == 2);
+    const auto answer = questions.answers()[static_cast<std::size_t>(Question::ManyFiles)];
+    CHECK(answer.found == 2);
+    CHECK(answer.disk == 1500 * 512 + 1500 * 1024); // each file once
 }
 
 TEST_CASE("long lists in every order", "[order][property]")
