@@ -517,6 +517,24 @@ BoundFilter Filter::bind(const FileTree& tree, FilterContext context) const
     return bound;
 }
 
+/// The children of a folder follow each other: its path is built once.
+const std::string& BoundFilter::pathOf(Path& path, NodeId node) const
+{
+    const auto folder = tree_->parent(node);
+    if (folder == noNode || path.folder != folder) {
+        path.folder = folder;
+        path.text = folder == noNode ? tree_->path(node) : tree_->path(folder);
+        if (folder == noNode)
+            return path.text;
+        if (!path.text.ends_with('/'))
+            path.text += '/';
+        path.length = path.text.size();
+    }
+    path.text.resize(path.length);
+    path.text += tree_->name(node);
+    return path.text;
+}
+
 bool BoundFilter::passes(Step& step, NodeId node)
 {
     using Test = Filter::Test;
@@ -533,7 +551,7 @@ bool BoundFilter::passes(Step& step, NodeId node)
     case Test::NameGlob:
         return ::fnmatch(term.text.c_str(), store.nameC(node), FNM_CASEFOLD) == 0;
     case Test::PathGlob:
-        return ::fnmatch(term.text.c_str(), tree.path(node).c_str(), FNM_CASEFOLD) == 0;
+        return ::fnmatch(term.text.c_str(), pathOf(step.path, node).c_str(), FNM_CASEFOLD) == 0;
     case Test::Size:
         return within(tree.disk(node));
     case Test::Apparent:

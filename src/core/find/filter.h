@@ -99,12 +99,19 @@ private:
         NodeId folder = noNode; ///< the parent that was asked about last
         bool inside = false;
     };
+    struct Path {
+        std::string text; ///< of the folder that was asked about last, and what was appended to it
+        std::size_t length = 0;
+        NodeId folder = noNode;
+    };
     struct Step {
         Filter::Term term;
         std::vector<std::uint32_t> uids;
         Under under;
+        Path path;
     };
     bool passes(Step& step, NodeId node);
+    const std::string& pathOf(Path& path, NodeId node) const;
 
     const FileTree* tree_ = nullptr;
     FilterContext context_;

@@ -13,15 +13,16 @@ namespace {
 /// What an entry is sorted by, as one number that orders nearly everything; the rest is compared by `exact`.
 struct Key {
     std::uint64_t first = 0;
+    std::uint64_t second = 0; ///< of a name: names that begin alike are common
     std::uint64_t size = 0;
     NodeId node = noNode;
 };
 
-/// The first eight bytes of a name in ASCII lower case, as a number that compares like them.
-std::uint64_t beginning(std::string_view name)
+/// Eight bytes of a name in ASCII lower case, as a number that compares like them.
+std::uint64_t eightOf(std::string_view name, std::size_t from)
 {
     std::uint64_t key = 0;
-    for (std::size_t i = 0; i < 8; ++i) {
+    for (std::size_t i = from; i < from + 8; ++i) {
         auto c = i < name.size() ? static_cast<unsigned char>(name[i]) : 0u;
         c = c >= 'A' && c <= 'Z' ? c + ('a' - 'A') : c;
         key = key << 8 | c;
@@ -82,7 +83,8 @@ void sortFiles(const FileTree& tree, std::vector<NodeId>& files, FileOrder order
         key.size = tree.disk(node);
         switch (order) {
         case FileOrder::Name:
-            key.first = beginning(tree.name(node));
+            key.first = eightOf(tree.name(node), 0);
+            key.second = eightOf(tree.name(node), 8);
             break;
         case FileOrder::Folder:
             key.first = store.parent(node) == noNode ? 0 : ranks[store.folderIndex(store.parent(node))];
@@ -111,6 +113,8 @@ void sortFiles(const FileTree& tree, std::vector<NodeId>& files, FileOrder order
         sortSideBySide(keys, [&](const Key& a, const Key& b) {
             if (a.first != b.first)
                 return (a.first < b.first) != descending;
+            if (a.second != b.second)
+                return (a.second < b.second) != descending;
             const auto nameA = tree.name(a.node), nameB = tree.name(b.node);
             if (const int difference = nameA.compare(nameB); difference != 0)
                 return (difference < 0) != descending;
