@@ -4,6 +4,7 @@
 #include <QHBoxLayout>
 #include <QVBoxLayout>
 
+#include "app/empty_page.h"
 #include "app/words.h"
 
 namespace kurvo::app {
@@ -14,22 +15,8 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
       picture_(new PictureView(session)), types_(new TypesView(session)), legend_(new Legend(session)),
       dossier_(new Dossier(session)), trail_(new Trail(session))
 {
-    // Before anything is open
-    auto* empty = new QWidget;
-    auto* emptyLayout = new QVBoxLayout(empty);
-    auto* title = new QLabel(tr("Nothing is open yet"));
-    title->setProperty("role", "title");
-    auto* text = new QLabel(tr("Scan a drive or a folder, or open a snapshot: what fills it will be drawn here."));
-    text->setProperty("role", "second");
-    auto* button = new QPushButton(tr("Choose what to scan"));
-    button->setProperty("role", "primary");
-    connect(button, &QPushButton::clicked, this, &ExploreStage::scanRequested);
-    emptyLayout->addStretch(2);
-    emptyLayout->addWidget(title, 0, Qt::AlignCenter);
-    emptyLayout->addWidget(text, 0, Qt::AlignCenter);
-    emptyLayout->addSpacing(10);
-    emptyLayout->addWidget(button, 0, Qt::AlignCenter);
-    emptyLayout->addStretch(3);
+    auto* empty = new EmptyPage(tr("Scan a drive or a folder, or open a snapshot: what fills it will be drawn here."));
+    connect(empty, &EmptyPage::scanRequested, this, &ExploreStage::scanRequested);
 
     auto* main = new QWidget;
     auto* layout = new QHBoxLayout(main);

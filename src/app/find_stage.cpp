@@ -15,6 +15,7 @@
 #include <unordered_set>
 
 #include "app/async.h"
+#include "app/empty_page.h"
 #include "app/theme.h"
 #include "app/words.h"
 
@@ -156,21 +157,8 @@ FindStage::FindStage(Session& session, QWidget* parent)
       model_(new FileListModel(session, this)), list_(new QTableView), sums_(new QLabel),
       light_(new QPushButton(tr("Light these up in Explore"))), dossier_(new Dossier(session))
 {
-    auto* empty = new QWidget;
-    auto* emptyLayout = new QVBoxLayout(empty);
-    auto* title = new QLabel(tr("Nothing is open yet"));
-    title->setProperty("role", "title");
-    auto* text = new QLabel(tr("Scan a drive or a folder: all its files will be listed here, the largest first."));
-    text->setProperty("role", "second");
-    auto* button = new QPushButton(tr("Choose what to scan"));
-    button->setProperty("role", "primary");
-    connect(button, &QPushButton::clicked, this, &FindStage::scanRequested);
-    emptyLayout->addStretch(2);
-    emptyLayout->addWidget(title, 0, Qt::AlignCenter);
-    emptyLayout->addWidget(text, 0, Qt::AlignCenter);
-    emptyLayout->addSpacing(10);
-    emptyLayout->addWidget(button, 0, Qt::AlignCenter);
-    emptyLayout->addStretch(3);
+    auto* empty = new EmptyPage(tr("Scan a drive or a folder: all its files will be listed here, the largest first."));
+    connect(empty, &EmptyPage::scanRequested, this, &FindStage::scanRequested);
 
     questions_->setObjectName("questions");
     questions_->setAccessibleName(tr("Ready-made questions"));
