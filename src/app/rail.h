@@ -26,6 +26,8 @@ public:
 
 protected:
     void paintEvent(QPaintEvent* event) override;
+    /// The stage that is shown decides which one is checked, not the press.
+    void nextCheckState() override { }
 
 private:
     Sign sign_;

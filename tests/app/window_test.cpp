@@ -39,6 +39,20 @@ TEST_CASE("before anything is open, every stage says what to do", "[window]")
     CHECK(w.window->stage() == Stage::Scan);
 }
 
+TEST_CASE("the rail shows one stage, whatever is pressed", "[window]")
+{
+    Window w;
+    auto* rail = w.window->findChild<app::Rail*>();
+    const Stage stages[] = {Stage::Scan, Stage::Explore, Stage::Find, Stage::Clear};
+    for (const auto stage : stages)
+        for (int twice = 0; twice < 2; ++twice) {
+            twice == 0 ? QTest::mouseClick(rail->button(stage), Qt::LeftButton) : rail->button(stage)->toggle();
+            QTest::keyClick(rail->button(stage), Qt::Key_Space);
+            for (const auto other : stages)
+                CHECK(rail->button(other)->isChecked() == (other == w.window->stage()));
+        }
+}
+
 TEST_CASE("drives are ticked and scanned from their cards", "[window][scan-stage][mount]")
 {
     if (!canMount()) {
