@@ -135,7 +135,9 @@ TEST_CASE("what is wrong is said where it is", "[filter]")
     check("a and", 2, 3, "something is missing");
     check("\"open", 0, 5, "not closed");
     check("type:wav,,mp3", 9, 1, "a value is missing");
-    CHECK(errorOf(std::string(3000, '(') + "a").sentence.find("nested too deeply") != std::string::npos);
+    std::string deep(3000, '(');
+    deep += 'a';
+    CHECK(errorOf(deep).sentence.find("nested too deeply") != std::string::npos);
 }
 
 TEST_CASE("random filters agree with a straight evaluation", "[filter][property]")
