@@ -12,6 +12,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <unordered_set>
 
 #include "app/async.h"
@@ -146,6 +147,7 @@ struct FindStage::Found {
     std::array<Answer, questionCount> answers;
     std::vector<NodeId> files;
     std::shared_ptr<const AgeField> field;
+    NodeId top = rootNode;
     std::uint64_t disk = 0;
     bool folders = false;
 };
@@ -278,9 +280,14 @@ FindStage::FindStage(Session& session, QWidget* parent)
         if (list_->indexAt(at).isValid())
             emit contextRequested(list_->viewport()->mapToGlobal(at));
     });
-    for (const auto signal :
-         {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::planChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::treeChanged})
         connect(&session_, signal, this, &FindStage::later);
+    // What is found depends on these only when it was asked so.
+    connect(&session_, &Session::focusChanged, this, [this] { scope_->isChecked() ? later() : showScope(); });
+    connect(&session_, &Session::planChanged, this, [this] {
+        if (filter_->text().contains(QLatin1String("planned"), Qt::CaseInsensitive))
+            later();
+    });
     connect(&session_, &Session::selectionChanged, this, &FindStage::showSelection);
     later();
 }
@@ -382,6 +389,15 @@ void FindStage::later()
         soon_.start(place && place->isGrowing() ? 1000 : 60);
 }
 
+void FindStage::showScope()
+{
+    const auto* place = session_.place();
+    if (!place)
+        return;
+    scope_->setText(tr("only in %1").arg(cutMiddle(toText(place->tree->label(place->focus)), fontOf(13), 110)));
+    scope_->setVisible(place->focus != rootNode || scope_->isChecked());
+}
+
 void FindStage::refresh()
 {
     const auto* place = session_.place();
@@ -394,9 +410,7 @@ void FindStage::refresh()
         boxTerms_.clear();
         ageField_->setBox(std::nullopt);
     }
-    const bool below = scope_->isChecked();
-    scope_->setText(tr("only in %1").arg(cutMiddle(toText(place->tree->label(place->focus)), fontOf(13), 110)));
-    scope_->setVisible(place->focus != rootNode || below);
+    showScope();
     const auto advice = questionAdvice(question_);
     mind_->setText(advice);
     mind_->setVisible(!advice.isEmpty());
@@ -435,15 +449,19 @@ void FindStage::refresh()
         return false;
     };
     const auto known = knownTree_ == place->tree ? known_ : nullptr;
+    const NodeId top = scope_->isChecked() ? place->focus : rootNode;
+    // The answers do not depend on the line: they are worked out once, not at each letter.
+    const auto answered = known && knownTop_ == top ? std::optional(answers_) : std::nullopt;
     runAsync(
         this,
-        [tree = place->tree, known, now = place->info.taken, question = question_, context,
-         base = std::get<Filter>(base), filter = std::get<Filter>(whole), boxed = !boxTerms_.isEmpty(),
-         top = below ? place->focus : rootNode, order = order_, descending = descending_] {
+        [tree = place->tree, known, answered, top, now = place->info.taken, question = question_, context,
+         base = std::get<Filter>(base), filter = std::get<Filter>(whole), boxed = !boxTerms_.isEmpty(), order = order_,
+         descending = descending_] {
             auto found = std::make_shared<Found>();
             found->tree = tree;
             found->questions = known ? known : std::make_shared<const Questions>(tree, now);
-            found->answers = found->questions->answers(top);
+            found->top = top;
+            found->answers = answered ? *answered : found->questions->answers(top);
             std::vector<NodeId> files;
             if (findsFolders(question)) {
                 auto wanted = base.bind(*tree, context);
@@ -477,6 +495,8 @@ void FindStage::show(const Found& found)
 {
     known_ = found.questions;
     knownTree_ = found.tree;
+    knownTop_ = found.top;
+    answers_ = found.answers;
     fillQuestions(found.answers);
     following_ = true;
     model_->show(found.tree, found.files);
@@ -527,14 +547,22 @@ void FindStage::lightFound()
     const auto* place = session_.place();
     if (!place || model_->files().empty())
         return;
-    auto files = std::make_shared<std::vector<bool>>(place->tree->extent().nodes);
-    for (const NodeId node : model_->files())
-        if (place->tree->contains(node))
-            place->tree->forEachBelow(node, [&](NodeId below) { (*files)[below] = true; });
-    Lit lit;
-    lit.files = std::move(files);
-    session_.light(lit);
-    emit lightRequested();
+    runAsync(
+        this,
+        [tree = place->tree, nodes = model_->files()] {
+            auto files = std::make_shared<std::vector<bool>>(tree->extent().nodes);
+            for (const NodeId node : nodes)
+                tree->forEachBelow(node, [&](NodeId below) { (*files)[below] = true; });
+            return files;
+        },
+        [this, store = place->tree->sharedStore()](const std::shared_ptr<std::vector<bool>>& files) {
+            if (!session_.place() || session_.place()->tree->sharedStore() != store)
+                return;
+            Lit lit;
+            lit.files = files;
+            session_.light(lit);
+            emit lightRequested();
+        });
 }
 
 void FindStage::sortBy(int column)

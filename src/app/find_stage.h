@@ -54,6 +54,7 @@ protected:
 private:
     struct Found;
     void later();
+    void showScope();
     void refresh();
     void show(const Found& found);
     void fillQuestions(const std::array<Answer, questionCount>& answers);
@@ -93,6 +94,8 @@ private:
     std::uint64_t shownPlace_ = 0;
     std::shared_ptr<const Questions> known_; ///< of the tree they were worked out for
     std::shared_ptr<const FileTree> knownTree_;
+    NodeId knownTop_ = noNode; ///< below which the answers are
+    std::array<Answer, questionCount> answers_{};
 };
 
 /// The question as it is asked, and what to mind.

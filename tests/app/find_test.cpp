@@ -233,7 +233,7 @@ TEST_CASE("what is found lights up in Explore", "[window][find]")
     w.find()->filter()->setText("*.mkv");
     w.done();
     w.click("lightFound");
-    CHECK(w.window->stage() == Stage::Explore);
+    REQUIRE(Window::until([&] { return w.window->stage() == Stage::Explore; }));
     REQUIRE(Window::until([&] { return w.place()->litSums != nullptr; }));
     CHECK(w.place()->litSize(w.node(w.p + "/films"), Measure::Disk) == 15 << 20);
     CHECK(w.place()->litSize(w.node(w.p + "/home"), Measure::Disk) == 0);
