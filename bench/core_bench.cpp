@@ -2,15 +2,26 @@
 // The core on a million files in memory.
 #include <benchmark/benchmark.h>
 
+#include <fcntl.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <chrono>
+#include <filesystem>
+#include <fstream>
+
 #include "bench/big_tree.h"
+#include "core/advice/rule_book.h"
 #include "core/find/age_field.h"
+#include "core/find/duplicates.h"
 #include "core/find/filter.h"
 #include "core/find/largest.h"
 #include "core/find/order.h"
 #include "core/find/questions.h"
 #include "core/layout/treemap.h"
+#include "core/platform/package_database.h"
+#include "core/platform/unique_fd.h"
+#include "core/scan/scanner.h"
 #include "core/snapshot/snapshot.h"
 
 using namespace kurvo;
@@ -99,6 +110,63 @@ void ageOfAll(benchmark::State& state)
         benchmark::DoNotOptimize(ageField(million(), allFiles(), now).files);
 }
 
+void adviceOfAll(benchmark::State& state)
+{
+    for (auto _ : state)
+        benchmark::DoNotOptimize(RuleBook::builtIn().levels(million()).data());
+}
+
+/// This machine's; the label says how many paths that are.
+void packageDatabase(benchmark::State& state)
+{
+    std::size_t paths = 0;
+    for (auto _ : state)
+        if (const auto packages = PackageDatabase::read())
+            paths = packages->paths();
+    state.SetLabel(std::to_string(paths) + " paths");
+}
+
+/// Searching 512 MiB of files that are all there twice, against reading the same bytes once ("ratio": 1 is as quick).
+void duplicates(benchmark::State& state)
+{
+    const auto folder = "/tmp/kurvo-bench-duplicates-" + std::to_string(getpid());
+    std::filesystem::create_directories(folder);
+    constexpr std::size_t size = 8 << 20, pairs = 32;
+    std::vector<std::string> paths;
+    for (std::size_t i = 0; i < 2 * pairs; ++i) {
+        std::string content(size, static_cast<char>('a' + i / 2 % 26));
+        content.replace(0, 8, std::to_string(10000000 + i / 2));
+        paths.push_back(folder + "/" + std::to_string(i));
+        std::ofstream(paths.back()) << content;
+    }
+    const auto seconds = [](const auto& work) {
+        const auto begin = std::chrono::steady_clock::now();
+        work();
+        return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+    };
+    const auto readOnce = [&paths] {
+        std::vector<char> buffer(1 << 17);
+        for (const auto& path : paths) {
+            const UniqueFd fd(::open(path.c_str(), O_RDONLY));
+            while (::read(fd.get(), buffer.data(), buffer.size()) > 0)
+                ;
+        }
+    };
+    const auto tree = scan(folder)->tree;
+    std::vector<double> ratios;
+    for (auto _ : state) {
+        const double reading = seconds(readOnce);
+        const double searching = seconds([&] {
+            DuplicateProgress progress;
+            benchmark::DoNotOptimize(findDuplicates({tree}, {}, progress).groups.size());
+        });
+        ratios.push_back(reading / searching);
+    }
+    std::sort(ratios.begin(), ratios.end());
+    state.counters["ratio"] = ratios[ratios.size() / 2];
+    std::filesystem::remove_all(folder);
+}
+
 void families(benchmark::State& state)
 {
     for (auto _ : state)
@@ -128,6 +196,9 @@ BENCHMARK(filter)->DenseRange(0, 4)->Unit(benchmark::kMillisecond);
 BENCHMARK(sortList)->DenseRange(0, 6)->Unit(benchmark::kMillisecond);
 BENCHMARK(questions)->Unit(benchmark::kMillisecond);
 BENCHMARK(ageOfAll)->Unit(benchmark::kMillisecond);
+BENCHMARK(adviceOfAll)->Unit(benchmark::kMillisecond);
+BENCHMARK(packageDatabase)->Unit(benchmark::kMillisecond);
+BENCHMARK(duplicates)->Unit(benchmark::kMillisecond)->Iterations(7);
 BENCHMARK(families)->Unit(benchmark::kMillisecond);
 BENCHMARK(snapshotWrite)->Unit(benchmark::kMillisecond);
 BENCHMARK(snapshotRead)->Unit(benchmark::kMillisecond);

@@ -23,7 +23,9 @@ public:
     explicit Maker(std::string base) : base_(std::move(base)) { }
 
     /// A file of `size` bytes; beyond its first line it is allocated without being written, which takes no time.
-    void file(const std::string& path, std::uint64_t size, std::int64_t modified, std::uint64_t sparseLength = 0)
+    /// `copyOf`: what its first line names instead of its own path, so that copies have the same content.
+    void file(const std::string& path, std::uint64_t size, std::int64_t modified, std::uint64_t sparseLength = 0,
+              const std::string& copyOf = {})
     {
         if (failed_)
             return;
@@ -33,7 +35,7 @@ public:
         UniqueFd fd(::open(whole.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644));
         if (!fd)
             return fail(systemError("write", whole, errno));
-        const auto line = "Skerry Point practice data: " + path + "\n";
+        const auto line = "Skerry Point practice data: " + (copyOf.empty() ? path : copyOf) + "\n";
         const auto head = std::min<std::uint64_t>(line.size(), size);
         if (::write(fd.get(), line.data(), head) != static_cast<ssize_t>(head))
             return fail(systemError("write", whole, errno));
@@ -86,8 +88,8 @@ Result<Done> makePracticeFolder(const std::string& path)
     for (int i = 1; i <= 6; ++i) {
         const auto name = fmt::format("night-{:02}.flac", i);
         const auto size = 6 * MiB + chance(name, 4 * MiB);
-        make.file("warden/Recordings/2025-autumn/" + name, size, day(2025, 9, i));
-        make.file("ringing/Recordings copy/2025-autumn/" + name, size, day(2025, 9, i));
+        make.file("warden/Recordings/2025-autumn/" + name, size, day(2025, 9, i), 0, name);
+        make.file("ringing/Recordings copy/2025-autumn/" + name, size, day(2025, 9, i), 0, name);
     }
     for (int i = 0; i < 120; ++i)
         make.file(fmt::format("warden/Nest camera/box-{:02}/still-{:03}.jpg", 1 + i % 4, i),

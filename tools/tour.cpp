@@ -101,6 +101,18 @@ public:
         session.scanFolder(demo::demoFolders(session.folders().data).practice, "Practice folder");
         if (!waitFor([&] { return !session.runningScan() && session.places().size() == 2; }))
             return 3;
+        window_.setStage(Stage::Find);
+        auto* duplicates = find->duplicates();
+        find->questions()->setCurrentItem(find->questions()->findItems("Duplicates", Qt::MatchExactly).value(0));
+        QTest::mouseClick(duplicates->searchButton(), Qt::LeftButton);
+        waitFor([&] { return duplicates->isSettled() && duplicates->groups()->topLevelItemCount() > 0; });
+        duplicates->groups()->setFocus();
+        duplicates->groups()->setCurrentItem(duplicates->groups()->topLevelItem(0)->child(0));
+        settle();
+        waitFor([&] { return find->dossier()->advice()->isSettled(); });
+        picture("find-duplicates");
+        find->questions()->setCurrentRow(0);
+        window_.setStage(Stage::Explore);
         QTest::keyClick(&window_, Qt::Key_H);
         waitFor([&] { return session.place()->selection != noNode; });
         QTest::keyClick(&window_, Qt::Key_Delete);

@@ -17,4 +17,11 @@ void runAsync(QObject* context, Work work, Done done)
     QtConcurrent::run(std::move(work)).then(context, std::move(done));
 }
 
+/// The same on a pool of the caller's, where one after the other is wanted.
+template <typename Work, typename Done>
+void runAsync(QThreadPool& pool, QObject* context, Work work, Done done)
+{
+    QtConcurrent::run(&pool, std::move(work)).then(context, std::move(done));
+}
+
 } // namespace kurvo::app

@@ -25,8 +25,8 @@ QColor fadedTo(const QColor& colour, double left)
 
 QString schemeName(ColourBy by)
 {
-    const std::array<QString, colourSchemes> names{QObject::tr("family"), QObject::tr("age"), QObject::tr("hidden"),
-                                                   QObject::tr("owner"), QObject::tr("growth")};
+    const std::array<QString, colourSchemes> names{QObject::tr("family"), QObject::tr("age"),    QObject::tr("hidden"),
+                                                   QObject::tr("owner"),  QObject::tr("growth"), QObject::tr("mark")};
     return names[static_cast<std::size_t>(by)];
 }
 
@@ -44,6 +44,10 @@ QColor classColour(const Scheme& scheme, unsigned of)
         return of == 0 ? QColor(theme().dark ? "#59636C" : "#C9C5BC") : theme().accent;
     case ColourBy::Growth:
         return growth[std::min<std::size_t>(of, growthClasses - 1)];
+    case ColourBy::Mark:
+        if (const auto* kind = scheme.markOf(of))
+            return QColor::fromRgb(kind->colour);
+        return QColor(theme().dark ? "#4A535B" : "#DAD7CF");
     case ColourBy::Owner:
         // By rank; the last, for all others, is the grey of what is unknown.
         return familyColour(static_cast<Family>(of + 1 >= scheme.classes() ? familyCount - 1 : of));
@@ -71,6 +75,10 @@ QString className(const Scheme& scheme, unsigned of, const SnapshotInfo& info)
             QObject::tr("doubled or more"),        QObject::tr("new")};
         return names[std::min<std::size_t>(of, growthClasses - 1)];
     }
+    case ColourBy::Mark:
+        if (const auto* kind = scheme.markOf(of))
+            return QStringLiteral("%1 %2").arg(QString::fromStdString(kind->sign), QString::fromStdString(kind->name));
+        return QObject::tr("no mark");
     case ColourBy::Owner:
         if (const auto owner = scheme.ownerOf(of))
             return toText(ownerName(info, *owner));
@@ -136,6 +144,11 @@ bool CellColours::isNotSeen(const Cell& cell) const
 bool CellColours::isHidden(const Cell& cell) const
 {
     return (cell.kind == CellKind::Leaf || cell.kind == CellKind::Folder) && place.tree->isHidden(cell.node);
+}
+
+bool CellColours::hasLock(const Cell& cell) const
+{
+    return (cell.kind == CellKind::Leaf || cell.kind == CellKind::Folder) && place.hasLock(cell.node);
 }
 
 QBrush CellColours::brush(const Cell& cell, const QColor& colour, bool large) const

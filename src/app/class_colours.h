@@ -31,6 +31,7 @@ struct CellColours {
     QString size(const Cell& cell) const;
     bool isNotSeen(const Cell& cell) const;
     bool isHidden(const Cell& cell) const;
+    bool hasLock(const Cell& cell) const;
     /// Fill and hatch of a cell that is `large` enough to show it.
     QBrush brush(const Cell& cell, const QColor& colour, bool large) const;
     /// What a drawing has instead of patterns, over a cell that was filled.

@@ -102,8 +102,15 @@ private:
         if (node != noNode) {
             if (place.plan.coveringItem(tree, node) != noNode)
                 tags << QObject::tr("planned");
+            if (const auto* mark = place.marks ? place.marks->own(node) : nullptr) {
+                const auto& kind = place.marks->book().kinds[*place.marks->book().kindIndex(mark->kind)];
+                tags << QStringLiteral("%1 %2").arg(QString::fromStdString(kind.sign),
+                                                    QString::fromStdString(kind.name));
+            }
             if (tree.name(node).starts_with('.'))
                 tags << QObject::tr("hidden");
+            if (place.hasLock(node))
+                tags << QObject::tr("protected");
             if (tree.store().has(node, FlagDoor))
                 tags << QObject::tr("other drive");
             else if (tree.store().has(node, FlagUnreadable))

@@ -92,7 +92,8 @@ DescentView::DescentView(Session& session, QWidget* parent)
          {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged, &Session::measureChanged})
         connect(&session_, signal, this, &DescentView::refresh);
     connect(&session_, &Session::selectionChanged, this, &DescentView::showSelection);
-    connect(&session_, &Session::planChanged, list_->viewport(), qOverload<>(&QWidget::update));
+    for (const auto signal : {&Session::planChanged, &Session::marksChanged})
+        connect(&session_, signal, list_->viewport(), qOverload<>(&QWidget::update));
     // Rows get a second line while something is lit.
     connect(&session_, &Session::litChanged, list_, [this] { list_->doItemsLayout(); });
     connect(&session_, &Session::hoverChanged, this, &DescentView::showHover);

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "app/icons.h"
 #include "app/picture.h"
 #include "app/theme.h"
 #include "app/words.h"
@@ -112,6 +113,11 @@ void DialPicture::paintCells(QPainter& painter, const CellColours& colours) cons
             colours.drawPattern(painter, a, colour, band(a, 0.5));
         if (length > 13 && dial_.ringWidth() > 12)
             paintLabel(painter, a, colour, colours);
+        if (length > 44 && dial_.ringWidth() > 22 && colours.hasLock(a)) {
+            const double outer = dial_.radiusOf(a) + dial_.ringWidth() - 9;
+            const auto at = onDial(a.from + 9 / outer / degree / Dial::sweepDegrees, outer);
+            drawSign(painter, Sign::Lock, QRectF(at - QPointF(5, 5), QSizeF(10, 10)), readableOn(colour));
+        }
     }
     paintCentre(painter, colours);
     painter.setRenderHint(QPainter::Antialiasing, false);

@@ -48,10 +48,10 @@ void FamilyBar::paintEvent(QPaintEvent*)
 Dossier::Dossier(Session& session, QWidget* parent)
     : QFrame(parent), session_(session), name_(new QLabel), path_(new QLabel), size_(new QLabel), shares_(new QLabel),
       mixTitle_(new QLabel(tr("What is in it"))), mix_(new FamilyBar), mixText_(new QLabel), facts_(new QGridLayout),
-      note_(new QLabel), plan_(new QPushButton), open_(new QPushButton(tr("Open"))),
-      show_(new QPushButton(tr("Show in files"))), copy_(new QPushButton(tr("Copy path"))),
-      more_(new QPushButton(tr("More  ▾"))), body_(new QWidget),
-      empty_(new QLabel(tr("Facts about what you select will stand here.")))
+      mark_(new MarkPanel(session)), advice_(new AdvicePanel(session)), note_(new QLabel), plan_(new QPushButton),
+      open_(new QPushButton(tr("Open"))), show_(new QPushButton(tr("Show in files"))),
+      copy_(new QPushButton(tr("Copy path"))), more_(new QPushButton(tr("More  ▾"))), body_(new QWidget),
+      actions_(new QWidget), empty_(new QLabel(tr("Facts about what you select will stand here.")))
 {
     setProperty("role", "panel");
     setObjectName("dossier");
@@ -95,20 +95,27 @@ Dossier::Dossier(Session& session, QWidget* parent)
     layout->addWidget(mix_);
     layout->addWidget(mixText_);
     layout->addSpacing(8);
+    layout->addWidget(advice_);
+    layout->addSpacing(6);
+    layout->addWidget(mark_);
+    layout->addSpacing(6);
     layout->addLayout(facts_);
     layout->addWidget(note_);
     layout->addStretch();
-    layout->addWidget(plan_);
+    auto* actions = new QVBoxLayout(actions_);
+    actions->setContentsMargins(16, 8, 16, 12);
+    actions->setSpacing(6);
+    actions->addWidget(plan_);
     auto* row = new QHBoxLayout;
     row->setSpacing(6);
     row->addWidget(open_);
     row->addWidget(show_);
-    layout->addLayout(row);
+    actions->addLayout(row);
     auto* second = new QHBoxLayout;
     second->setSpacing(6);
     second->addWidget(copy_);
     second->addWidget(more_);
-    layout->addLayout(second);
+    actions->addLayout(second);
 
     empty_->setProperty("role", "second");
     empty_->setAlignment(Qt::AlignCenter);
@@ -120,13 +127,18 @@ Dossier::Dossier(Session& session, QWidget* parent)
     scroll->setWidget(body_);
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
+    outer->setSpacing(0);
     outer->addWidget(scroll);
+    outer->addWidget(actions_);
     outer->addWidget(empty_);
 
     for (const auto signal :
          {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::selectionChanged,
-          &Session::planChanged, &Session::measureChanged, &Session::viewChanged})
+          &Session::planChanged, &Session::measureChanged, &Session::viewChanged, &Session::marksChanged})
         connect(&session_, signal, this, &Dossier::update);
+    for (const auto signal : {&Knowledge::rulesRead, &Knowledge::packagesReadIn})
+        connect(&session_.knowledge(), signal, this, &Dossier::update);
+    connect(mark_, &MarkPanel::noteRequested, this, &Dossier::noteRequested);
     update();
 }
 
@@ -161,6 +173,7 @@ void Dossier::update()
     const auto* place = session_.place();
     body_->parentWidget()->parentWidget()->setVisible(place != nullptr);
     empty_->setVisible(place == nullptr);
+    actions_->setVisible(place != nullptr);
     if (!place) {
         mixTree_ = nullptr; // a closed place frees its memory
         ++mixRequest_;
@@ -197,6 +210,8 @@ void Dossier::update()
         shares << tr("%1 of the drive").arg(shareText(tree.disk(node), place->capacity.total));
     shares_->setText(shares.join(QStringLiteral(" · ")));
 
+    advice_->show(node);
+    mark_->show({node});
     fillFacts(*place, node);
     askDisk(*place, node);
 
@@ -240,6 +255,8 @@ void Dossier::showSeveral(const Place& place)
         hidden += tree.isHidden(node) ? tree.disk(node) : tree.isFolder(node) ? tree.sums(node).hiddenDisk : 0;
         newest = std::max(newest, tree.newest(node));
     }
+    advice_->clear();
+    mark_->show(tops);
     const auto all = place.alsoSelected.size() + 1;
     name_->setText(tr("%1 selected").arg(itemsText(all, "item")));
     name_->setToolTip({});

@@ -10,6 +10,8 @@
 
 #include <optional>
 
+#include "app/advice_panel.h"
+#include "app/mark_panel.h"
 #include "app/session.h"
 #include "core/platform/file_facts.h"
 
@@ -40,6 +42,10 @@ public:
     QPushButton* showButton() { return show_; }
     QPushButton* copyButton() { return copy_; }
     QPushButton* moreButton() { return more_; }
+    AdvicePanel* advice() { return advice_; }
+
+signals:
+    void noteRequested();
 
 protected:
     void showEvent(QShowEvent* event) override;
@@ -64,6 +70,8 @@ private:
     FamilyBar* mix_;
     QLabel* mixText_;
     QGridLayout* facts_;
+    MarkPanel* mark_;
+    AdvicePanel* advice_;
     QLabel* note_;
     QPushButton* plan_;
     QPushButton* open_;
@@ -71,6 +79,7 @@ private:
     QPushButton* copy_;
     QPushButton* more_;
     QWidget* body_;
+    QWidget* actions_; ///< in view however long the facts are
     QLabel* empty_;
     QLabel* apparent_ = nullptr; ///< of the facts: the reason is known only once the disk has answered
     bool stale_ = true;          ///< something changed while nobody saw it

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "app/advice_panel.h"
 #include "app/theme.h"
 #include "app/words.h"
 
@@ -32,8 +33,8 @@ QVariant FileListModel::headerData(int section, Qt::Orientation orientation, int
         return QVariant(Qt::AlignLeft | Qt::AlignVCenter);
     if (role != Qt::DisplayRole)
         return {};
-    const QString names[] = {tr("name"),    tr("folder"), tr("on disk"), tr("apparent"),
-                             tr("changed"), tr("type"),   tr("owner")};
+    const QString names[] = {tr("name"), tr("folder"), tr("on disk"), tr("apparent"), tr("changed"),
+                             tr("type"), tr("owner"),  tr("mark"),    tr("advice")};
     return names[section];
 }
 
@@ -67,6 +68,17 @@ QVariant FileListModel::data(const QModelIndex& index, int role) const
         }
         case Owner:
             return toText(ownerName(place->info, store.owner(node)));
+        case Mark: {
+            const auto kind = place->marks ? place->marks->kindOf(node) : 0;
+            if (!place->marks || kind >= place->marks->book().kinds.size())
+                return {};
+            const auto& shown = place->marks->book().kinds[kind];
+            return QStringLiteral("%1 %2").arg(QString::fromStdString(shown.sign), QString::fromStdString(shown.name));
+        }
+        case Advice: {
+            const auto* rule = session_.knowledge().rules().find(tree_->path(node));
+            return rule ? adviceLevelText(rule->level) : QString();
+        }
         default:
             return {};
         }

@@ -15,7 +15,7 @@ namespace kurvo::app {
 class FileListModel : public QAbstractTableModel {
     Q_OBJECT
 public:
-    enum Column { Name, Folder, Disk, Apparent, Changed, Type, Owner, Columns };
+    enum Column { Name, Folder, Disk, Apparent, Changed, Type, Owner, Mark, Advice, Columns };
     enum Role { NodeRole = Qt::UserRole };
 
     explicit FileListModel(Session& session, QObject* parent = nullptr) : QAbstractTableModel(parent), session_(session)

@@ -19,6 +19,7 @@ FilterLine::FilterLine(Session& session, QWidget* parent)
 {
     setObjectName("filterLine");
     setAccessibleName(tr("Filter"));
+    setToolTip(tr("Shift+F1 explains the filters"));
     setPlaceholderText(tr("filter: *.wav size>500M age>1y owner:warden"));
     setClearButtonEnabled(true);
     auto* completer = new QCompleter(offers_, this);
@@ -38,7 +39,7 @@ void FilterLine::complete()
     const auto* place = session_.place();
     QStringList lines;
     if (place && cursorPosition() == text().size())
-        for (const auto& offer : filterOffers(bytes, {0, place->info.owners, {}}))
+        for (const auto& offer : filterOffers(bytes, {0, place->info.owners, {}, place->marks}))
             lines << QString::fromStdString(before + offer);
     offers_->setStringList(lines);
     if (lines.isEmpty())

@@ -10,6 +10,10 @@
 #include <QStyledItemDelegate>
 #include <QVBoxLayout>
 
+#include <QScopedValueRollback>
+
+#include <sys/utsname.h>
+
 #include <algorithm>
 #include <cmath>
 #include <optional>
@@ -27,7 +31,7 @@ namespace {
 class QuestionPainter : public QStyledItemDelegate {
 public:
     using QStyledItemDelegate::QStyledItemDelegate;
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 44}; }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 39}; }
     void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
     {
         const auto& t = theme();
@@ -35,7 +39,7 @@ public:
         if (selected)
             painter->fillRect(option.rect, t.accentFill);
         const bool none = index.data(Qt::UserRole + 1).toULongLong() == 0;
-        const QRect inner = option.rect.adjusted(14, 5, -12, -5);
+        const QRect inner = option.rect.adjusted(14, 3, -12, -3);
         painter->setFont(fontOf(13, selected ? QFont::DemiBold : QFont::Normal));
         painter->setPen(none ? t.textSecond : t.text);
         painter->drawText(QRect(inner.x(), inner.y(), inner.width(), 18), Qt::AlignLeft | Qt::AlignVCenter,
@@ -86,6 +90,12 @@ QString termsOf(const FieldBox& box)
     return terms.join(QLatin1Char(' '));
 }
 
+std::string runningKernel()
+{
+    utsname system{};
+    return ::uname(&system) == 0 ? system.release : std::string();
+}
+
 /// Bytes on disk, nothing twice where one folder lies in another.
 std::uint64_t sumOf(const FileTree& tree, const std::vector<NodeId>& nodes)
 {
@@ -116,6 +126,7 @@ QString questionText(Question question)
                                                    QObject::tr("Logs and crash dumps"),
                                                    QObject::tr("Leftovers"),
                                                    QObject::tr("Installers, disk images"),
+                                                   QObject::tr("Old kernels"),
                                                    QObject::tr("Folders with many files"),
                                                    QObject::tr("Sparse files"),
                                                    QObject::tr("Hard links")};
@@ -134,6 +145,8 @@ QString questionAdvice(Question question)
         QObject::tr("A log that grows has a cause: find that, too. Dumps may still be wanted for a report."),
         QObject::tr("A lock or partial file may be in use at this moment."),
         QObject::tr("A disk image can be somebody's virtual machine."),
+        QObject::tr(
+            "They go with their packages: sudo apt autoremove --purge. The newest and the one that runs are left out."),
         QObject::tr("Ten thousand small files take more than they look. Often one program makes them."),
         QObject::tr("Their length says little: only what is on disk comes free."),
         QObject::tr("Space comes free only when the last path of a file goes.")};
@@ -147,6 +160,7 @@ struct FindStage::Found {
     std::array<Answer, questionCount> answers;
     std::vector<NodeId> files;
     std::shared_ptr<const AgeField> field;
+    std::shared_ptr<const std::vector<AdviceLevel>> advice; ///< null as long as nobody asked
     NodeId top = rootNode;
     std::uint64_t disk = 0;
     bool folders = false;
@@ -157,7 +171,9 @@ FindStage::FindStage(Session& session, QWidget* parent)
       filter_(new FilterLine(session)), problem_(new QLabel), scope_(new QPushButton),
       keep_(new QPushButton(tr("Keep"))), mind_(new QLabel), ageField_(new AgeFieldView(session)),
       model_(new FileListModel(session, this)), list_(new QTableView), sums_(new QLabel),
-      light_(new QPushButton(tr("Light these up in Explore"))), dossier_(new Dossier(session))
+      light_(new QPushButton(tr("Light these up in Explore"))), dossier_(new Dossier(session)),
+      pages_(new QStackedWidget), duplicates_(new DuplicatesPage(session)), heldOpen_(new HeldOpenPage(session)),
+      trash_(new TrashPage(session)), packages_(new PackagesPage(session))
 {
     auto* empty = new EmptyPage(tr("Scan a drive or a folder: all its files will be listed here, the largest first."));
     connect(empty, &EmptyPage::scanRequested, this, &FindStage::scanRequested);
@@ -170,6 +186,19 @@ FindStage::FindStage(Session& session, QWidget* parent)
     questions_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     for (std::size_t q = 0; q < questionCount; ++q)
         questions_->addItem(questionText(static_cast<Question>(q)));
+    // Those that are asked elsewhere than in the files of the place.
+    const std::pair<QString, FinderPage*> finders[] = {{tr("Duplicates"), duplicates_},
+                                                       {tr("Deleted, still held open"), heldOpen_},
+                                                       {tr("Trash of all drives"), trash_},
+                                                       {tr("Installed packages"), packages_}};
+    for (const auto& [name, page] : finders) {
+        auto* item = new QListWidgetItem(name, questions_);
+        item->setData(Qt::UserRole + 1, 1);
+        pages_->addWidget(page);
+        connect(page, &FinderPage::figuresChanged, this,
+                [page, item] { item->setData(Qt::UserRole, page->figures()); });
+        connect(page, &FinderPage::exploreRequested, this, &FindStage::exploreRequested);
+    }
     questions_->setCurrentRow(0);
 
     scope_->setObjectName("findScope");
@@ -180,7 +209,7 @@ FindStage::FindStage(Session& session, QWidget* parent)
     connect(keep_, &QPushButton::clicked, this, &FindStage::keepFilter);
     questions_->setContextMenuPolicy(Qt::CustomContextMenu);
     connect(questions_, &QListWidget::customContextMenuRequested, this, [this](const QPoint& at) {
-        const int row = questions_->row(questions_->itemAt(at)) - static_cast<int>(questionCount);
+        const int row = questions_->row(questions_->itemAt(at)) - finderEnd();
         if (row < 0)
             return;
         auto* menu = new QMenu(this);
@@ -224,6 +253,16 @@ FindStage::FindStage(Session& session, QWidget* parent)
     list_->horizontalHeader()->setSortIndicator(FileListModel::Disk, Qt::DescendingOrder);
     list_->horizontalHeader()->setSectionsClickable(true);
     list_->horizontalHeader()->setSectionResizeMode(FileListModel::Folder, QHeaderView::Stretch);
+    auto* header = list_->horizontalHeader();
+    header->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(header, &QHeaderView::customContextMenuRequested, this,
+            [this, header](const QPoint& at) { chooseColumns(header->mapToGlobal(at)); });
+    connect(header, &QHeaderView::sectionResized, this, [this](int column) {
+        if (layingOut_ || column == FileListModel::Folder) // which takes the room that is left
+            return;
+        columnsChosen_ = true;
+        emit columnsChanged();
+    });
     list_->installEventFilter(this);
     list_->viewport()->installEventFilter(this);
 
@@ -232,7 +271,8 @@ FindStage::FindStage(Session& session, QWidget* parent)
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(0);
     layout->addWidget(questions_);
-    auto* middle = new QVBoxLayout;
+    auto* files = new QWidget;
+    auto* middle = new QVBoxLayout(files);
     middle->setContentsMargins(12, 8, 12, 6);
     middle->setSpacing(6);
     auto* line = new QHBoxLayout;
@@ -248,7 +288,9 @@ FindStage::FindStage(Session& session, QWidget* parent)
     foot->addWidget(sums_, 1);
     foot->addWidget(light_);
     middle->addLayout(foot);
-    layout->addLayout(middle, 1);
+    pages_->insertWidget(0, files);
+    pages_->setCurrentIndex(0);
+    layout->addWidget(pages_, 1);
     layout->addWidget(dossier_);
     stack_->addWidget(empty);
     stack_->addWidget(main);
@@ -288,6 +330,13 @@ FindStage::FindStage(Session& session, QWidget* parent)
         if (filter_->text().contains(QLatin1String("planned"), Qt::CaseInsensitive))
             later();
     });
+    connect(&session_, &Session::marksChanged, this, [this] {
+        list_->viewport()->update();
+        if (order_ == FileOrder::Mark || filter_->text().contains(QLatin1String("mark"), Qt::CaseInsensitive))
+            later();
+    });
+    connect(&session_.knowledge(), &Knowledge::rulesRead, this, [this] { advice_ = nullptr; });
+    connect(&session_.knowledge(), &Knowledge::rulesRead, list_->viewport(), qOverload<>(&QWidget::update));
     connect(&session_, &Session::selectionChanged, this, &FindStage::showSelection);
     later();
 }
@@ -302,13 +351,20 @@ void FindStage::showEvent(QShowEvent* event)
 void FindStage::resizeEvent(QResizeEvent* event)
 {
     QWidget::resizeEvent(event);
-    // What there is no room for is left out: the dossier says it.
+    layOutColumns();
+}
+
+/// As somebody chose them; else what there is no room for is left out: the dossier says it.
+void FindStage::layOutColumns()
+{
+    if (columnsChosen_)
+        return;
     const int room = width() - questions_->width() - dossier_->width();
-    const std::pair<int, int> widths[] = {{FileListModel::Disk, 84},
-                                          {FileListModel::Changed, 104},
-                                          {FileListModel::Type, 120},
-                                          {FileListModel::Owner, 84},
+    const std::pair<int, int> widths[] = {{FileListModel::Disk, 84},    {FileListModel::Changed, 104},
+                                          {FileListModel::Advice, 124}, {FileListModel::Type, 120},
+                                          {FileListModel::Owner, 84},   {FileListModel::Mark, 96},
                                           {FileListModel::Apparent, 84}};
+    const QScopedValueRollback quiet(layingOut_, true);
     int used = 170 + 130;
     list_->setColumnWidth(FileListModel::Name, 190);
     for (const auto& [column, wide] : widths) {
@@ -318,10 +374,56 @@ void FindStage::resizeEvent(QResizeEvent* event)
     }
 }
 
+QByteArray FindStage::columns() const
+{
+    return columnsChosen_ ? list_->horizontalHeader()->saveState() : QByteArray();
+}
+
+void FindStage::setColumns(const QByteArray& state)
+{
+    const QScopedValueRollback quiet(layingOut_, true);
+    columnsChosen_ = !state.isEmpty() && list_->horizontalHeader()->restoreState(state);
+    list_->horizontalHeader()->setSortIndicator(FileListModel::Disk, Qt::DescendingOrder);
+    list_->setColumnHidden(FileListModel::Name, false);
+}
+
+void FindStage::chooseColumns(const QPoint& at)
+{
+    auto* menu = new QMenu(this);
+    menu->setObjectName("columnMenu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    for (int column = FileListModel::Folder; column < FileListModel::Columns; ++column) {
+        auto* action = menu->addAction(model_->headerData(column, Qt::Horizontal, Qt::DisplayRole).toString(), this,
+                                       [this, column] {
+                                           columnsChosen_ = true;
+                                           list_->setColumnHidden(column, !list_->isColumnHidden(column));
+                                           if (list_->columnWidth(column) < 40)
+                                               list_->setColumnWidth(column, 100);
+                                           emit columnsChanged();
+                                       });
+        action->setCheckable(true);
+        action->setChecked(!list_->isColumnHidden(column));
+    }
+    menu->addSeparator();
+    menu->addAction(tr("As there is room"), this, [this] {
+        columnsChosen_ = false;
+        layOutColumns();
+        emit columnsChanged();
+    });
+    menu->popup(at);
+}
+
 /// A question, or a filter that was kept.
 void FindStage::chooseRow(int row)
 {
-    const int kept = row - static_cast<int>(questionCount);
+    const int kept = row - finderEnd();
+    const int finder = row - static_cast<int>(questionCount);
+    const bool onPage = finder >= 0 && kept < 0;
+    pages_->setCurrentIndex(onPage ? finder + 1 : 0);
+    if (onPage) {
+        static_cast<FinderPage*>(pages_->currentWidget())->refresh();
+        return;
+    }
     question_ = kept < 0 ? static_cast<Question>(std::max(row, 0)) : Question::All;
     if (kept >= 0 && 2 * kept + 1 < kept_.size())
         filter_->setText(kept_[2 * kept + 1]);
@@ -363,7 +465,7 @@ void FindStage::setKept(const QStringList& kept)
 void FindStage::showKept()
 {
     const QSignalBlocker quiet(questions_);
-    while (questions_->count() > static_cast<int>(questionCount))
+    while (questions_->count() > finderEnd())
         delete questions_->takeItem(questions_->count() - 1);
     for (qsizetype i = 0; i + 1 < kept_.size(); i += 2) {
         auto* item = new QListWidgetItem(kept_[i], questions_);
@@ -380,6 +482,8 @@ void FindStage::later()
     const auto* place = session_.place();
     if (!place || (knownTree_ && knownTree_->sharedStore() != place->tree->sharedStore())) {
         knownTree_ = nullptr;
+        adviceTree_ = nullptr;
+        advice_ = nullptr;
         known_ = nullptr;
         ++request_;
         model_->show(nullptr, {});
@@ -405,6 +509,8 @@ void FindStage::refresh()
     if (!place)
         return;
     stale_ = false;
+    if (pages_->currentIndex() > 0)
+        static_cast<FinderPage*>(pages_->currentWidget())->refresh();
     if (shownPlace_ != place->id) {
         shownPlace_ = place->id;
         boxTerms_.clear();
@@ -438,7 +544,7 @@ void FindStage::refresh()
         return; // the list stays what it was
     }
     const auto request = ++request_;
-    FilterContext context{place->info.taken, place->info.owners, {}};
+    FilterContext context{place->info.taken, place->info.owners, {}, place->marks, nullptr};
     std::unordered_set<NodeId> planned;
     for (const auto& item : place->plan.items())
         planned.insert(item.node);
@@ -456,13 +562,20 @@ void FindStage::refresh()
         this,
         [tree = place->tree, known, answered, top, now = place->info.taken, question = question_, context,
          base = std::get<Filter>(base), filter = std::get<Filter>(whole), boxed = !boxTerms_.isEmpty(), order = order_,
-         descending = descending_] {
+         descending = descending_, kernel = session_.isThisMachine(*place) ? runningKernel() : std::string(),
+         rules = session_.knowledge().sharedRules(), marks = place->marks,
+         advice = adviceTree_ == place->tree ? advice_ : nullptr]() mutable {
             auto found = std::make_shared<Found>();
             found->tree = tree;
-            found->questions = known ? known : std::make_shared<const Questions>(tree, now);
+            found->questions = known ? known : std::make_shared<const Questions>(tree, now, kernel);
             found->top = top;
             found->answers = answered ? *answered : found->questions->answers(top);
             std::vector<NodeId> files;
+            const bool byAdvice = order == FileOrder::Advice;
+            context.advice = advice;
+            if (!advice && (byAdvice || filter.asksFor(Filter::Test::Advices)))
+                context.advice = std::make_shared<const std::vector<AdviceLevel>>(
+                    (rules ? rules->book : RuleBook::builtIn()).levels(*tree));
             if (findsFolders(question)) {
                 auto wanted = base.bind(*tree, context);
                 files = found->questions->nodes(question, top);
@@ -478,7 +591,13 @@ void FindStage::refresh()
             }
             found->disk = sumOf(*tree, files);
             found->folders = findsFolders(question);
-            sortFiles(*tree, files, order, descending);
+            std::function<std::uint8_t(NodeId)> given;
+            if (byAdvice)
+                given = [&](NodeId file) { return static_cast<std::uint8_t>((*context.advice)[file]); };
+            else if (order == FileOrder::Mark)
+                given = [&](NodeId file) { return static_cast<std::uint8_t>(marks ? marks->kindOf(file) : 0); };
+            sortFiles(*tree, files, order, descending, given);
+            found->advice = context.advice;
             found->files = std::move(files);
             return found;
         },
@@ -497,6 +616,10 @@ void FindStage::show(const Found& found)
     knownTree_ = found.tree;
     knownTop_ = found.top;
     answers_ = found.answers;
+    if (found.advice) {
+        advice_ = found.advice;
+        adviceTree_ = found.tree;
+    }
     fillQuestions(found.answers);
     following_ = true;
     model_->show(found.tree, found.files);
@@ -567,12 +690,13 @@ void FindStage::lightFound()
 
 void FindStage::sortBy(int column)
 {
-    static constexpr FileOrder orders[] = {FileOrder::Name,    FileOrder::Folder, FileOrder::Disk, FileOrder::Apparent,
-                                           FileOrder::Changed, FileOrder::Type,   FileOrder::Owner};
+    static constexpr FileOrder orders[] = {FileOrder::Name,     FileOrder::Folder,  FileOrder::Disk,
+                                           FileOrder::Apparent, FileOrder::Changed, FileOrder::Type,
+                                           FileOrder::Owner,    FileOrder::Mark,    FileOrder::Advice};
     const auto order = orders[column];
     // Figures begin with the largest, words with A.
-    const bool words =
-        order == FileOrder::Name || order == FileOrder::Folder || order == FileOrder::Type || order == FileOrder::Owner;
+    const bool words = order != FileOrder::Disk && order != FileOrder::Apparent && order != FileOrder::Changed &&
+                       order != FileOrder::Advice;
     descending_ = order == order_ ? !descending_ : !words;
     order_ = order;
     list_->horizontalHeader()->setSortIndicator(column, descending_ ? Qt::DescendingOrder : Qt::AscendingOrder);

@@ -14,8 +14,12 @@
 
 #include "app/age_field_view.h"
 #include "app/dossier.h"
+#include "app/duplicates_page.h"
 #include "app/file_list.h"
 #include "app/filter_line.h"
+#include "app/held_open_page.h"
+#include "app/packages_page.h"
+#include "app/trash_page.h"
 #include "core/find/order.h"
 #include "core/find/questions.h"
 
@@ -32,8 +36,15 @@ public:
     FileListModel* model() { return model_; }
     QListWidget* questions() { return questions_; }
     Dossier* dossier() { return dossier_; }
+    DuplicatesPage* duplicates() { return duplicates_; }
+    PackagesPage* packages() { return packages_; }
+    HeldOpenPage* heldOpen() { return heldOpen_; }
+    TrashPage* trash() { return trash_; }
     /// Nothing is being worked out any more.
     bool isSettled() const { return shownRequest_ == request_; }
+    /// Which columns the list has and how wide; empty as long as nobody chose.
+    QByteArray columns() const;
+    void setColumns(const QByteArray& state);
     Question question() const { return question_; }
     /// Filters that were given a name: name and line in turn. They stand below the questions.
     QStringList kept() const { return kept_; }
@@ -44,6 +55,7 @@ signals:
     void contextRequested(const QPoint& global);
     void exploreRequested(); ///< the selected file's folder
     void keptChanged();
+    void columnsChanged();
     void lightRequested(); ///< what was found is lit: to be looked at in Explore
 
 protected:
@@ -66,6 +78,10 @@ private:
     void keepFilter();
     void chooseRow(int row);
     void showKept();
+    void layOutColumns();
+    void chooseColumns(const QPoint& at);
+    /// The row after the finders, where kept filters begin.
+    int finderEnd() const { return static_cast<int>(questionCount) + pages_->count() - 1; }
 
     Session& session_;
     QStackedWidget* stack_;
@@ -81,6 +97,13 @@ private:
     QLabel* sums_;
     QPushButton* light_;
     Dossier* dossier_;
+    QStackedWidget* pages_; ///< the list first, then the finders
+    DuplicatesPage* duplicates_;
+    HeldOpenPage* heldOpen_;
+    TrashPage* trash_;
+    PackagesPage* packages_;
+    bool columnsChosen_ = false;
+    bool layingOut_ = false;
     QTimer soon_;
     Question question_ = Question::All;
     QStringList kept_;
@@ -94,6 +117,8 @@ private:
     std::uint64_t shownPlace_ = 0;
     std::shared_ptr<const Questions> known_; ///< of the tree they were worked out for
     std::shared_ptr<const FileTree> knownTree_;
+    std::shared_ptr<const std::vector<AdviceLevel>> advice_; ///< by id of that tree; null as long as nobody asked
+    std::shared_ptr<const FileTree> adviceTree_;
     NodeId knownTop_ = noNode; ///< below which the answers are
     std::array<Answer, questionCount> answers_{};
 };

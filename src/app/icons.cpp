@@ -41,6 +41,12 @@ void drawSign(QPainter& painter, Sign sign, const QRectF& square, const QColor& 
         painter.drawLine(QPointF(2.5, 15), QPointF(8, 15));
         painter.drawPolyline(QPolygonF({{11, 14}, {13.4, 16.6}, {18, 10.6}}));
         break;
+    case Sign::Lock:
+        painter.setPen(QPen(colour, 2.4, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        painter.drawArc(QRectF(5.5, 2, 9, 13), 0, 180 * 16);
+        painter.setBrush(colour);
+        painter.drawRoundedRect(QRectF(3.5, 9, 13, 9), 1.5, 1.5);
+        break;
     case Sign::Menu:
         for (const double y : {5.5, 10.0, 14.5})
             painter.drawLine(QPointF(4, y), QPointF(16, y));

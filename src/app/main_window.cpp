@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/main_window.h"
 
+#include <QAbstractButton>
+#include <QApplication>
 #include <QBuffer>
 #include <QClipboard>
 #include <QCloseEvent>
+#include <QComboBox>
 #include <QCoreApplication>
 #include <QDir>
 #include <QDragEnterEvent>
@@ -12,6 +15,7 @@
 #include <QFileInfo>
 #include <QGuiApplication>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPrintDialog>
@@ -21,7 +25,10 @@
 
 #include "app/async.h"
 #include "app/empty_trash_dialog.h"
+#include "app/guard_dialog.h"
 #include "app/item_actions.h"
+#include "app/legend.h"
+#include "app/marks_dialog.h"
 #include "app/picture_export.h"
 #include "app/words.h"
 #include "demo/demo_data.h"
@@ -111,6 +118,9 @@ MainWindow::MainWindow(AppFolders folders)
     setCentralWidget(central);
     notice_->setParent(central); // over the stage, so that no view jumps when something is said
 
+    preview_ = new PreviewPanel(session_, central);
+    qApp->installEventFilter(this);
+
     installAccessiblePictures();
     makeActions();
     session_.setViewMemory([this](const std::string& place) { return recallView(place); });
@@ -144,6 +154,8 @@ MainWindow::MainWindow(AppFolders folders)
     connect(clear_, &ClearStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
     connect(clear_, &ClearStage::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
     connect(gauge_, &Gauge::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
+    connect(&session_, &Session::guardAsked, this, &MainWindow::askToLiftGuard);
+    connect(&session_, &Session::marksChanged, this, &MainWindow::fillMarkMenu);
     connect(&session_, &Session::message, notice_, &NoticeBar::show);
     connect(&session_, &Session::placeChanged, this, [this] {
         if (session_.place() && stage() == Stage::Scan && !session_.runningScan())
@@ -180,6 +192,7 @@ MainWindow::MainWindow(AppFolders folders)
     };
     for (auto* dossier : {explore_->dossier(), find_->dossier()}) {
         press(dossier->planButton(), plan_);
+        connect(dossier, &Dossier::noteRequested, this, [this] { askForNote(session_, subjects(), this); });
         press(dossier->openButton(), open_);
         press(dossier->showButton(), show_);
         press(dossier->copyButton(), copy_);
@@ -195,6 +208,7 @@ MainWindow::MainWindow(AppFolders folders)
 /// The views look at the session until they are gone, and it goes before a window's children would.
 MainWindow::~MainWindow()
 {
+    qApp->removeEventFilter(this);
     hide();
     delete takeCentralWidget();
 }
@@ -222,6 +236,24 @@ Stage MainWindow::stage() const
     return static_cast<Stage>(stages_->currentIndex());
 }
 
+/// Space presses the button that has the focus; only elsewhere it is a preview. Escape closes the preview first.
+bool MainWindow::eventFilter(QObject* watched, QEvent* event)
+{
+    if (event->type() == QEvent::ShortcutOverride) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        const auto* focus = QApplication::focusWidget();
+        if (key->key() == Qt::Key_Space && key->modifiers() == Qt::NoModifier &&
+            (qobject_cast<const QAbstractButton*>(focus) || qobject_cast<const QComboBox*>(focus) ||
+             qobject_cast<const Legend*>(focus)))
+            event->accept();
+    } else if (event->type() == QEvent::KeyPress && preview_->isVisible() && isActiveWindow() &&
+               static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
+        preview_->toggle();
+        return true;
+    }
+    return QMainWindow::eventFilter(watched, event);
+}
+
 NodeId MainWindow::subject() const
 {
     const auto* place = session_.place();
@@ -246,6 +278,18 @@ bool MainWindow::isPlanned() const
            std::all_of(nodes.begin(), nodes.end(), [this](NodeId node) { return session_.place()->plan.has(node); });
 }
 
+void MainWindow::askToLiftGuard(NodeId node, const QString& reason)
+{
+    const auto* place = session_.place();
+    auto* dialog = new GuardDialog(toText(place->tree->path(node)), reason, session_.adviceFor(node), this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &QDialog::accepted, this, [this, node, store = place->tree->sharedStore()] {
+        if (session_.place() && session_.place()->tree->sharedStore() == store)
+            session_.planTrash(node, Guard::Lifted);
+    });
+    dialog->open();
+}
+
 void MainWindow::togglePlanned()
 {
     const bool planned = isPlanned();
@@ -255,12 +299,12 @@ void MainWindow::togglePlanned()
         return session_.say(tr("%1 are too many to plan one by one. Plan the folder that holds them.")
                                 .arg(itemsText(nodes.size(), "item")),
                             Severity::Warning);
-    for (const NodeId node : nodes) {
-        if (planned)
-            session_.unplan(node);
-        else if (!session_.place()->plan.has(node))
-            session_.planTrash(node);
+    if (!planned && nodes.size() > 1) {
+        session_.planTrashAll(nodes); // the guard is lifted for one item at a time
+        return;
     }
+    for (const NodeId node : nodes)
+        planned ? session_.unplan(node) : session_.planTrash(node);
 }
 
 /// Asks for a file name without holding up the window, and remembers the folder.
@@ -359,6 +403,23 @@ void MainWindow::saveList()
                        },
                        [this, file](const QByteArray& bytes) { saveBytes(session_, file, bytes); });
                });
+}
+
+void MainWindow::showMarks()
+{
+    if (!session_.place())
+        return session_.say(tr("Open a place first: marks belong to a machine."), Severity::Warning);
+    auto* dialog = new MarksDialog(session_, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &MarksDialog::saveRequested, this, [this] {
+        const auto host = session_.place()->info.host;
+        askForFile(tr("Save the marks"), tr("marks-%1.csv").arg(toText(host)), {tr("CSV table (*.csv)")},
+                   [this, host](const std::string& file) {
+                       const auto csv = marksAsCsv(*session_.knowledge().marks(host));
+                       saveBytes(session_, file, QByteArray::fromStdString(csv));
+                   });
+    });
+    dialog->open();
 }
 
 void MainWindow::showTakeAlong(const QPoint& global)
@@ -496,6 +557,8 @@ void MainWindow::restoreSettings()
         static_cast<DescentSort>(std::clamp(settings_.value("explore/descentSort", 0).toInt(), 0, 3)));
     find_->setKept(settings_.value("find/kept").toStringList());
     connect(find_, &FindStage::keptChanged, this, [this] { settings_.setValue("find/kept", find_->kept()); });
+    find_->setColumns(settings_.value("find/columns").toByteArray());
+    connect(find_, &FindStage::columnsChanged, this, [this] { settings_.setValue("find/columns", find_->columns()); });
     find_->filter()->setHistory(settings_.value("find/history").toStringList());
     explore_->descent()->setFacts(settings_.value("explore/descentFacts", 0).toUInt() & 15u);
     connect(explore_->descent(), &DescentView::shapeChanged, this, [this] {

@@ -17,6 +17,7 @@
 #include "app/not_read_dialog.h"
 #include "app/notice_bar.h"
 #include "app/pointer_line.h"
+#include "app/preview_panel.h"
 #include "app/rail.h"
 #include "app/scan_stage.h"
 #include "app/theme.h"
@@ -37,6 +38,7 @@ public:
     ExploreStage* exploreStage() { return explore_; }
     FindStage* findStage() { return find_; }
     ClearStage* clearStage() { return clear_; }
+    PreviewPanel* preview() { return preview_; }
     ThemeControl& themeControl() { return theme_; }
     /// Makes the demo's data where it is missing, in the background.
     void prepareDemo();
@@ -46,6 +48,7 @@ protected:
     void resizeEvent(QResizeEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
     void makeActions();
@@ -62,6 +65,9 @@ private:
     std::vector<NodeId> subjects() const;
     bool isPlanned() const;
     void togglePlanned();
+    void askToLiftGuard(NodeId node, const QString& reason);
+    void fillMarkMenu();
+    void showMarks();
     void savePicture();
     void copyPicture();
     void printPicture();
@@ -90,13 +96,17 @@ private:
     FindStage* find_;
     ClearStage* clear_;
     PointerLine* pointer_;
+    PreviewPanel* preview_ = nullptr;
     QAction *goInto_ = nullptr, *goUp_ = nullptr, *back_ = nullptr, *forward_ = nullptr, *follow_ = nullptr,
             *largest_ = nullptr, *largestHidden_ = nullptr, *plan_ = nullptr, *open_ = nullptr, *show_ = nullptr,
             *copy_ = nullptr, *undoPlan_ = nullptr, *clearPlan_ = nullptr, *carryOut_ = nullptr, *takeBack_ = nullptr,
             *emptyTrash_ = nullptr, *rescan_ = nullptr, *rescanFolder_ = nullptr, *rescanChanged_ = nullptr,
             *stopScan_ = nullptr, *pauseScan_ = nullptr, *ledger_ = nullptr, *notRead_ = nullptr, *goTo_ = nullptr,
             *openWith_ = nullptr, *terminal_ = nullptr, *openInPlace_ = nullptr, *areas_ = nullptr,
-            *stillPictures_ = nullptr, *filter_ = nullptr, *saveList_ = nullptr;
+            *stillPictures_ = nullptr, *filter_ = nullptr, *saveList_ = nullptr, *note_ = nullptr,
+            *previewAction_ = nullptr;
+    QMenu* markMenu_ = nullptr;
+    std::vector<QAction*> markActions_;
     std::vector<QAction*> pictureActions_, takeAlong_, thresholdActions_;
     QFileSystemWatcher watcher_; ///< of the folders in view
     QTimer watchSoon_;

@@ -5,6 +5,7 @@
 #include <QMessageBox>
 
 #include "app/async.h"
+#include "app/help_dialog.h"
 #include "app/item_actions.h"
 #include "app/main_window.h"
 #include "app/words.h"
@@ -107,6 +108,7 @@ void MainWindow::makeActions()
 
     auto* item = menu_->addMenu(tr("Item"));
     item->setObjectName("itemMenu");
+    previewAction_ = add(item, tr("Preview"), {QKeySequence(Qt::Key_Space)}, [this] { preview_->toggle(); });
     open_ = add(item, tr("Open"), {QKeySequence("Ctrl+Return")}, pathDo(openItem));
     show_ = add(item, tr("Show in files"), {QKeySequence("Ctrl+E")}, pathDo(showInFileManager));
     openWith_ = add(item, tr("Open with…"), {QKeySequence("Alt+Return")}, [this] {
@@ -128,6 +130,8 @@ void MainWindow::makeActions()
             explore_->descent()->toggleOpened(node);
     });
     item->addSeparator();
+    markMenu_ = item->addMenu(tr("Mark"));
+    fillMarkMenu();
     plan_ = add(item, tr("Plan: trash"), {QKeySequence::Delete}, [this] { togglePlanned(); });
 
     auto* plan = menu_->addMenu(tr("Plan"));
@@ -203,13 +207,53 @@ void MainWindow::makeActions()
     }
     menu_->addSeparator();
     add(menu_, tr("Keys"), {QKeySequence::HelpContents}, [this] { showKeys(); });
+    auto* help = menu_->addMenu(tr("Help"));
+    const std::pair<QString, const char*> pages[] = {{tr("Filters"), "filter"},
+                                                     {tr("Advice and the guard"), "advice"},
+                                                     {tr("Marks"), "marks"},
+                                                     {tr("What the figures mean"), "figures"}};
+    for (const auto& [title, page] : pages)
+        add(help, title, page == pages[0].second ? QList{QKeySequence("Shift+F1")} : QList<QKeySequence>{},
+            [this, title, page] {
+                auto* dialog = new HelpDialog(title, QString::fromLatin1(page), this);
+                dialog->setAttribute(Qt::WA_DeleteOnClose);
+                dialog->open();
+            });
     add(menu_, tr("Show this menu"), {QKeySequence("F10")}, [this] { menu_->popup(mapToGlobal(QPoint(80, 80))); });
     add(menu_, tr("Quit"), {QKeySequence::Quit}, [this] { close(); });
 }
 
+/// One key a kind, in their order; 0 for none.
+void MainWindow::fillMarkMenu()
+{
+    const auto* marks = session_.place() ? session_.place()->marks.get() : nullptr;
+    const auto& kinds = marks ? marks->book().kinds : builtInMarkKinds();
+    QStringList names;
+    for (const auto& kind : kinds)
+        names << QString::fromStdString(kind.sign + "  " + kind.name);
+    if (markMenu_->property("kinds").toStringList() == names)
+        return;
+    markMenu_->setProperty("kinds", names);
+    for (auto* action : markActions_)
+        action->deleteLater();
+    markMenu_->clear();
+    markActions_.clear();
+    for (std::size_t i = 0; i < kinds.size(); ++i)
+        markActions_.push_back(add(markMenu_, names[static_cast<qsizetype>(i)], {QKeySequence(QString::number(i + 1))},
+                                   [this, id = kinds[i].id] { session_.mark(subjects(), id); }));
+    markActions_.push_back(
+        add(markMenu_, tr("No mark"), {QKeySequence(QStringLiteral("0"))}, [this] { session_.mark(subjects(), {}); }));
+    markMenu_->addSeparator();
+    note_ = add(markMenu_, tr("Note…"), {QKeySequence("N")}, [this] { askForNote(session_, subjects(), this); });
+    markActions_.push_back(note_);
+    auto* all = markMenu_->addAction(tr("All marks…"), this, [this] { showMarks(); });
+    all->setObjectName("allMarks");
+    updateActions();
+}
+
 void MainWindow::updateActions()
 {
-    if (!goInto_)
+    if (!saveList_) // they are still being made
         return;
     const auto* place = session_.place();
     const bool exploring = place && stage() == Stage::Explore;
@@ -231,9 +275,11 @@ void MainWindow::updateActions()
     areas_->setChecked(session_.view().areas);
     openInPlace_->setEnabled(exploring && selected != noNode && place->tree->isFolder(selected));
     const bool withItem = place && stage() != Stage::Scan;
-    for (auto* action : {open_, openWith_, show_, copy_, terminal_})
+    for (auto* action : {previewAction_, open_, openWith_, show_, copy_, terminal_})
         action->setEnabled(withItem);
     plan_->setEnabled(withItem && !busy && subject() != rootNode);
+    for (auto* action : markActions_)
+        action->setEnabled(withItem);
     plan_->setText(isPlanned() ? tr("Take off the plan") : tr("Plan: trash"));
     undoPlan_->setEnabled(session_.canUndoPlanChange());
     clearPlan_->setEnabled(place && !place->plan.empty() && !busy);
@@ -272,8 +318,9 @@ void MainWindow::showContextMenu(const QPoint& global)
 {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addActions({goInto_, openInPlace_, open_, openWith_, show_, terminal_, copy_, rescanFolder_});
+    menu->addActions({goInto_, openInPlace_, previewAction_, open_, openWith_, show_, terminal_, copy_, rescanFolder_});
     menu->addSeparator();
+    menu->addMenu(markMenu_);
     menu->addAction(plan_);
     menu->popup(global);
 }

@@ -55,6 +55,18 @@ DriveAreas Place::areas() const
     return {capacity.used > seen ? capacity.used - seen : 0, capacity.reserved, capacity.free};
 }
 
+bool Place::hasLock(NodeId node) const
+{
+    if (node == noNode || node == rootNode)
+        return false;
+    const auto whole = [this](const std::string& path) {
+        const auto protection = protectionOf(path, guard);
+        return protection && protection->whole;
+    };
+    const auto path = tree->path(node);
+    return whole(path) && (tree->parent(node) == rootNode || !whole(std::string(parentPath(path))));
+}
+
 bool Place::isSelected(NodeId node) const
 {
     return node != noNode &&

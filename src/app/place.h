@@ -7,8 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "core/advice/guard.h"
 #include "core/explore/scheme.h"
 #include "core/layout/cells.h"
+#include "core/marks/marks.h"
 #include "core/plan/plan.h"
 #include "core/platform/trash.h"
 #include "core/scan/scanner.h"
@@ -83,11 +85,14 @@ struct Place {
 
     ViewState view;
     std::shared_ptr<const Scheme> scheme;    ///< what the pictures are coloured by; always there, and fits the tree
+    std::shared_ptr<const TreeMarks> marks;  ///< null until they were looked up
     std::shared_ptr<const Matching> earlier; ///< against the snapshot before, once asked for
     std::int64_t earlierTaken = 0;
     Lit lit;
     std::shared_ptr<const std::vector<std::uint64_t>> litSums; ///< by folder index; null while nothing is lit
 
+    GuardFacts guard;                                ///< what is known of the system that the place lies in
+    std::shared_ptr<const PackageDatabase> packages; ///< keeps what `guard` looks at
     Plan plan;
     std::vector<Plan> planBefore; ///< states to go back to, newest last
     std::vector<std::pair<NodeId, Finding>> findings;
@@ -104,6 +109,8 @@ struct Place {
     std::string foreignReason(const std::string& thisHost) const;
     /// What the drive has beside what was seen; nothing where the place is no whole drive.
     DriveAreas areas() const;
+    /// Protected with everything in it, by itself and not by the folder it lies in: it carries a lock.
+    bool hasLock(NodeId node) const;
     bool isSelected(NodeId node) const;
     /// All that is selected, without what lies below another selected one; the sums of these count nothing twice.
     std::vector<NodeId> selected() const;

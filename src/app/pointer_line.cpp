@@ -12,8 +12,9 @@ PointerLine::PointerLine(Session& session, QWidget* parent) : QWidget(parent), s
 {
     setFixedHeight(28);
     setObjectName("pointerLine");
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::hoverChanged,
-                              &Session::selectionChanged, &Session::focusChanged, &Session::planChanged})
+    for (const auto signal :
+         {&Session::placeChanged, &Session::treeChanged, &Session::hoverChanged, &Session::selectionChanged,
+          &Session::focusChanged, &Session::planChanged, &Session::marksChanged})
         connect(&session_, signal, this, &PointerLine::update);
 }
 
@@ -53,6 +54,12 @@ void PointerLine::update()
         QStringList states;
         if (place->plan.coveringItem(tree, node) != noNode)
             states << tr("planned: trash");
+        if (const auto found = place->marks ? place->marks->of(node) : TreeMarks::Found{}; found.mark)
+            states << tr("marked: %1")
+                          .arg(QString::fromStdString(
+                              place->marks->book().kinds[*place->marks->book().kindIndex(found.mark->kind)].name));
+        if (const auto protection = session_.protectionOf(node); protection && protection->whole)
+            states << tr("protected");
         if (store.has(node, FlagDoor))
             states << tr("another mounted drive, not entered");
         if (store.has(node, FlagUnreadable))

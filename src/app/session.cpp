@@ -15,13 +15,25 @@
 #include "core/snapshot/catalogue.h"
 
 namespace kurvo::app {
-Session::Session(AppFolders folders, QObject* parent) : QObject(parent), folders_(std::move(folders))
+Session::Session(AppFolders folders, QObject* parent)
+    : QObject(parent), folders_(std::move(folders)), knowledge_(folders_)
 {
     // The threads mostly wait, and one that waits for a slow drive must not hold up the others.
     QThreadPool::globalInstance()->setMaxThreadCount(32);
     // Before any view: what these look at is up to date when they hear of it.
     for (const auto signal : {&Session::placeChanged, &Session::treeChanged})
         connect(this, signal, this, &Session::refreshColours);
+    for (const auto signal : {&Session::placeChanged, &Session::treeChanged})
+        connect(this, signal, this, &Session::refreshMarks);
+    connect(&knowledge_, &Knowledge::marksChanged, this, &Session::refreshMarks);
+    connect(&knowledge_, &Knowledge::packagesReadIn, this, [this] {
+        for (const auto& open : places_)
+            setGuard(*open);
+        if (place())
+            emit coloursChanged(); // with locks where there were none
+    });
+    connect(&knowledge_, &Knowledge::problem, this,
+            [this](const QString& sentence) { say(sentence, Severity::Warning); });
     connect(this, &Session::measureChanged, this, &Session::addUpLit);
     growth_.setInterval(240);
     connect(&growth_, &QTimer::timeout, this, &Session::growPlaces);
@@ -92,6 +104,7 @@ void Session::addPlace(std::unique_ptr<Place> place)
         places_[i] = std::move(place);
         return makeCurrent(i);
     }
+    setGuard(*place);
     places_.push_back(std::move(place));
     makeCurrent(places_.size() - 1);
 }
@@ -108,13 +121,14 @@ std::size_t Session::carryPlanOver(const Plan& from, const FileTree& tree, Plan&
 {
     std::size_t dropped = 0;
     const auto& store = tree.store();
+    const GuardFacts facts{folders_.user, ownData(), knowledge_.packages().get()};
     for (const auto& item : from.items()) {
         const auto node = tree.find(item.path);
         const bool same = node && store.kind(*node) == item.kind && store.inode(*node) == item.inode &&
                           store.ownApparent(*node) == item.size && tree.disk(*node) == item.disk &&
                           (item.kind == EntryKind::Folder ||
                            (store.modified(*node) == item.modified && store.modifiedNs(*node) == item.modifiedNs));
-        if (!same || !to.add(tree, *node, folders_.user, ownData()))
+        if (!same || !to.add(tree, *node, facts, item.guardLifted ? Guard::Lifted : Guard::Up))
             ++dropped;
     }
     return dropped;

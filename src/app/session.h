@@ -17,7 +17,10 @@
 #include <vector>
 
 #include "app/app_folders.h"
+#include "app/knowledge.h"
 #include "app/place.h"
+#include "core/advice/evidence.h"
+#include "core/advice/guard.h"
 #include "core/helper/helper.h"
 #include "core/ledger/ledger.h"
 #include "core/plan/carry_out.h"
@@ -79,6 +82,9 @@ public:
     ~Session() override;
 
     const AppFolders& folders() const { return folders_; }
+
+    Knowledge& knowledge() { return knowledge_; }
+    const Knowledge& knowledge() const { return knowledge_; }
 
     // Places
     Place* place() { return current_ < places_.size() ? places_[current_].get() : nullptr; }
@@ -159,9 +165,23 @@ public:
     /// Lights classes or a type up in all views; the same again puts it out.
     void light(const Lit& lit);
 
+    // What is known of items (session_knowledge.cpp)
+    /// Whether this is a scan of this machine, whose packages and programs can be asked.
+    bool isThisMachine(const Place& place) const;
+    /// Why an item of the current place is protected.
+    std::optional<Protection> protectionOf(NodeId node) const;
+    /// By the rules alone; evidence is asked for with gatherEvidence().
+    Advice adviceFor(NodeId node) const;
+    /// Marks items of the current place; an empty kind takes the mark away.
+    void mark(const std::vector<NodeId>& nodes, const std::string& kind);
+    /// Their notes; what has no mark yet is marked "ask".
+    void note(const std::vector<NodeId>& nodes, const QString& text);
+
     // The plan
-    /// Puts the node on the plan; says why not where it cannot be.
-    void planTrash(NodeId node);
+    /// Puts the node on the plan; says why not where it cannot be, and asks where the guard can be lifted.
+    void planTrash(NodeId node, Guard guard = Guard::Up);
+    /// Many at once, as one change; what is protected is left out and told. Returns how many were planned.
+    std::size_t planTrashAll(const std::vector<NodeId>& nodes);
     void unplan(NodeId node);
     void clearPlan();
     void undoPlanChange();
@@ -176,6 +196,8 @@ public:
     void listTrash(const std::function<void(std::vector<TrashedItem>, std::uint64_t bytes)>& answer);
     /// Removes items from the trash for good. The dialog has asked before.
     void emptyTrash(std::vector<TrashedItem> items);
+    /// Puts items of the trash back, whoever put them there.
+    void restoreTrashed(std::vector<TrashedItem> items);
 
     /// Reads the capacity of the current place's drive again.
     void refreshCapacity();
@@ -188,10 +210,12 @@ signals:
     void selectionChanged();
     void hoverChanged();
     void measureChanged();
-    void viewChanged();    ///< picture, depth, areas, or what is coloured by
-    void coloursChanged(); ///< the classes of the entries are known anew
-    void litChanged();     ///< and what is lit was added up
-    void planChanged();    ///< the plan, its findings or its runs
+    void viewChanged();                                  ///< picture, depth, areas, or what is coloured by
+    void coloursChanged();                               ///< the classes of the entries are known anew
+    void litChanged();                                   ///< and what is lit was added up
+    void planChanged();                                  ///< the plan, its findings or its runs
+    void marksChanged();                                 ///< of the current place, or their kinds
+    void guardAsked(NodeId node, const QString& reason); ///< the item is protected, but the guard can be lifted
     void capacityChanged();
     void scansChanged(); ///< started, paused, ended
     void scanEnded(std::uint64_t placeId, bool ok);
@@ -222,6 +246,10 @@ private:
     std::size_t carryOver(const Place& from, Place& to) const;
     std::size_t carryPlanOver(const Plan& from, const FileTree& tree, Plan& to) const;
     std::string ownData() const;
+    void setGuard(Place& place) const;
+    void refreshMarks();
+    void changeMarks(const std::vector<NodeId>& nodes, const std::function<void(Mark&)>& change);
+    bool mayPlan();
     void saveSnapshot(Place* place);
     void rememberPlan();
     void moveFocus(NodeId folder);
@@ -238,6 +266,7 @@ private:
     void refuseWhileBusy();
 
     AppFolders folders_;
+    Knowledge knowledge_;
     std::vector<std::unique_ptr<Place>> places_;
     std::size_t current_ = 0;
     std::vector<std::shared_ptr<ScanJob>> scans_;
@@ -254,6 +283,7 @@ private:
     double weightThreshold_ = 0.8;
     unsigned colourRequest_ = 0;
     unsigned litRequest_ = 0;
+    unsigned marksRequest_ = 0;
     QElapsedTimer colourAge_; ///< since the colours of a growing place were last worked out
 };
 

@@ -32,25 +32,63 @@ void Session::rememberPlan()
         before.erase(before.begin());
 }
 
-void Session::planTrash(NodeId node)
+/// Says why nothing can be put on the plan now.
+bool Session::mayPlan()
+{
+    if (planJob_)
+        refuseWhileBusy();
+    else if (place()->isGrowing())
+        say(tr("The scan still runs: sizes are not complete yet. Plan once it has ended, or stop it."),
+            Severity::Warning);
+    return !planJob_ && !place()->isGrowing();
+}
+
+void Session::planTrash(NodeId node, Guard guard)
 {
     auto* p = place();
-    if (!p || node == noNode || !p->tree->contains(node))
+    if (!p || node == noNode || !p->tree->contains(node) || !mayPlan())
         return;
-    if (planJob_)
-        return refuseWhileBusy();
-    if (p->isGrowing())
-        return say(tr("The scan still runs: sizes are not complete yet. Plan once it has ended, or stop it."),
-                   Severity::Warning);
     auto changed = p->plan;
-    if (auto added = changed.add(*p->tree, node, folders_.user, ownData()); !added) {
-        say(QString::fromStdString(added.error().sentence), Severity::Warning);
+    if (auto added = changed.add(*p->tree, node, p->guard, guard); !added) {
+        const auto protection = protectionOf(node);
+        const bool ask = protection && protection->canBeLifted && protection->reason == added.error().sentence;
+        if (ask)
+            emit guardAsked(node, QString::fromStdString(protection->reason));
+        else
+            say(QString::fromStdString(added.error().sentence), Severity::Warning);
         return;
     }
     rememberPlan();
     p->plan = std::move(changed);
     std::erase_if(p->findings, [node](const auto& f) { return f.first == node; });
     emit planChanged();
+}
+
+std::size_t Session::planTrashAll(const std::vector<NodeId>& nodes)
+{
+    auto* p = place();
+    if (!p || !mayPlan())
+        return 0;
+    auto changed = p->plan;
+    std::size_t planned = 0;
+    std::string problem;
+    for (const NodeId node : nodes) {
+        if (!p->tree->contains(node) || changed.has(node))
+            continue;
+        if (const auto added = changed.add(*p->tree, node, p->guard))
+            ++planned;
+        else if (problem.empty())
+            problem = added.error().sentence;
+    }
+    if (!problem.empty())
+        say(QString::fromStdString(problem), Severity::Warning);
+    if (planned > 0) {
+        rememberPlan();
+        p->plan = std::move(changed);
+        p->findings.clear();
+        emit planChanged();
+    }
+    return planned;
 }
 
 void Session::unplan(NodeId node)
@@ -338,10 +376,46 @@ void Session::listTrash(const std::function<void(std::vector<TrashedItem>, std::
         [answer](const Listed& listed) { answer(listed.items, listed.bytes); });
 }
 
+void Session::restoreTrashed(std::vector<TrashedItem> items)
+{
+    if (items.empty())
+        return;
+    if (planJob_)
+        return refuseWhileBusy();
+    const auto job = beginJob(PlanJob::Kind::TakeBack);
+    runAsync(
+        this, [items = std::move(items), report = reporter(job)] { return kurvo::takeBack(items, report); },
+        [this](const std::vector<UndoResult>& results) {
+            std::size_t back = 0;
+            QString problem;
+            for (const auto& result : results) {
+                if (!result.outcome) {
+                    problem = QString::fromStdString(result.outcome.error().sentence);
+                    continue;
+                }
+                ++back;
+                for (const auto& open : places_) {
+                    if (isAtOrBelow(result.item.originalPath, open->info.place) && !open->fromSnapshot)
+                        open->noteChanged(std::string(parentPath(result.item.originalPath)));
+                    for (auto& run : open->runs)
+                        for (auto& item : run.items)
+                            if (item.trashed == result.item)
+                                item.state = ClearedItem::State::TakenBack;
+                }
+            }
+            endJob();
+            if (problem.isEmpty())
+                say(tr("%1 back in place. Read again what changed (Ctrl+F5) to see it in the views.")
+                        .arg(itemsText(back, "item")));
+            else
+                say(problem, Severity::Warning);
+            emit planChanged();
+        });
+}
+
 void Session::emptyTrash(std::vector<TrashedItem> items)
 {
-    auto* target = place();
-    if (!target || items.empty())
+    if (items.empty())
         return;
     if (planJob_)
         return refuseWhileBusy();

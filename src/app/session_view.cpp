@@ -93,8 +93,8 @@ void Session::refreshColours()
     colourAge_.start();
     runAsync(
         this,
-        [tree = p->tree, by, now = p->info.taken, earlier = p->earlier] {
-            return std::make_shared<const Scheme>(tree, by, now, earlier);
+        [tree = p->tree, by, now = p->info.taken, earlier = p->earlier, marks = p->marks] {
+            return std::make_shared<const Scheme>(tree, by, now, earlier, marks);
         },
         [this, request, id = p->id, by](const std::shared_ptr<const Scheme>& scheme) {
             auto* open = stillOpen(id);

@@ -125,6 +125,14 @@ QString styleSheet(const Theme& t)
         QRadioButton::indicator { width: 12px; height: 12px; border: 1px solid %second; border-radius: 7px; background: %panel; }
         QRadioButton::indicator:checked { border: 4px solid %accent; width: 6px; height: 6px; }
         QRadioButton:focus { text-decoration: underline; }
+        QPushButton[role="choice"]:checked { border: 1px solid %accent; background: %fill; font-weight: 600; }
+        QPushButton[role="danger"]:disabled { color: %second; border: 1px solid %line; }
+        QScrollBar:horizontal { background: transparent; height: 10px; margin: 0; }
+        QScrollBar::handle:horizontal { background: %line; border-radius: 4px; min-width: 24px; margin: 1px; }
+        QHeaderView::up-arrow, QHeaderView::down-arrow { subcontrol-position: top center; subcontrol-origin: padding; width: 9px; height: 9px; }
+        QHeaderView { background: %window; }
+        QTableWidget { background: %panel; border: none; outline: none; }
+        QTableWidget::item:selected { background: %fill; color: %text; }
         QSplitter::handle { background: %line; }
     )")
         .replace("%text", t.text.name())

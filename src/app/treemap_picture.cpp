@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cmath>
 
+#include "app/icons.h"
 #include "app/picture.h"
 #include "app/theme.h"
 #include "app/words.h"
@@ -17,6 +18,8 @@ QRect pixels(const Rect& r)
               bottom = static_cast<int>(std::lround(r.y + r.height));
     return {left, top, std::max(1, right - left - 1), std::max(1, bottom - top - 1)};
 }
+
+constexpr int lockWidth = 13; ///< the small lock of what is protected, with a gap
 
 class TreemapPicture : public Picture {
 public:
@@ -114,8 +117,11 @@ void TreemapPicture::paintFolder(QPainter& painter, const Tile& t, const CellCol
     }
     painter.setPen(theme().text);
     painter.setFont(nameFont);
-    painter.drawText(strip, Qt::AlignLeft | Qt::AlignVCenter,
-                     cutMiddle(colours.name(t), nameFont, strip.width() - (withSize ? sizeWidth + 6 : 0)));
+    const int lock = colours.hasLock(t) ? lockWidth : 0;
+    if (lock > 0)
+        drawSign(painter, Sign::Lock, QRectF(strip.x(), strip.y() + 2, 10, 10), theme().textSecond);
+    painter.drawText(strip.adjusted(lock, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
+                     cutMiddle(colours.name(t), nameFont, strip.width() - lock - (withSize ? sizeWidth + 6 : 0)));
 }
 
 void TreemapPicture::paintLabel(QPainter& painter, const Tile& t, const QColor& background,
@@ -126,7 +132,8 @@ void TreemapPicture::paintLabel(QPainter& painter, const Tile& t, const QColor& 
     const QFontMetrics metrics(font);
     const auto name = colours.name(t);
     const auto size = colours.size(t);
-    const auto shown = metrics.elidedText(name, Qt::ElideMiddle, rect.width());
+    const int lock = rect.width() > 50 && colours.hasLock(t) ? lockWidth : 0;
+    const auto shown = metrics.elidedText(name, Qt::ElideMiddle, rect.width() - lock);
     if (shown.size() < 7 && shown != name)
         return;
     painter.setFont(font);
@@ -139,6 +146,8 @@ void TreemapPicture::paintLabel(QPainter& painter, const Tile& t, const QColor& 
                              colours.isNotSeen(t) ? theme().panel : background);
         painter.drawText(at, Qt::AlignLeft | Qt::AlignVCenter, text);
     };
+    if (lock > 0)
+        drawSign(painter, Sign::Lock, QRectF(rect.right() - 10, rect.y() + 2, 10, 10), painter.pen().color());
     write(0, shown);
     if (rect.height() >= 28 && metrics.horizontalAdvance(size) <= rect.width())
         write(1, size);

@@ -2,6 +2,8 @@
 // What the commands of kurvoctl share: exit statuses, messages, and loading a SOURCE.
 #pragma once
 
+#include <functional>
+#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -21,6 +23,9 @@ enum Exit : int {
 /// "kurvoctl: sentence" on stderr.
 void complain(const std::string& sentence);
 
+/// Runs `work`; Ctrl+C asks it to stop. On a terminal `line` is written again and again meanwhile.
+void runInterruptible(const std::function<void(std::stop_token)>& work, const std::function<std::string()>& line);
+
 /// Scans with progress on stderr when that is a terminal; Ctrl+C ends the scan early and keeps what was found.
 Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& options);
 
@@ -31,6 +36,7 @@ struct Source {
     bool partial = false;
     std::int64_t taken = 0; ///< when it was scanned
     std::vector<std::pair<std::uint32_t, std::string>> owners;
+    std::string host; ///< where it was scanned
     /// ExitIncomplete with a word on stderr when something is missing from the tree, else ExitDone.
     int finish() const;
 };
@@ -49,5 +55,18 @@ int runLargest(const std::string& source, std::size_t count, const std::string& 
 int runDrives(bool all, bool json);
 int runLedger(const std::string& place, bool json);
 int runHelper();
+
+struct DuplicateArguments {
+    std::vector<std::string> paths;
+    std::vector<std::string> leaveOut;
+    std::string smallest; ///< as a filter takes it: "10M"
+    bool folders = false;
+    bool json = false;
+};
+int runDuplicates(const DuplicateArguments& arguments);
+/// What is known of paths, with the evidence of this machine.
+int runAdvice(const std::vector<std::string>& paths, bool json);
+/// Looks for mistakes in files of rules.
+int runAdviceCheck(const std::vector<std::string>& files);
 
 } // namespace kurvo::cli

@@ -10,6 +10,7 @@
 #include "core/find/filter.h"
 #include "core/find/largest.h"
 #include "core/platform/drives.h"
+#include "core/platform/folders.h"
 
 namespace kurvo::cli {
 namespace {
@@ -75,6 +76,24 @@ void complainOfFilter(const std::string& where, const FilterError& error)
                    std::string(std::max<std::size_t>(error.length, 1), '^'));
 }
 
+/// Marks and advice are read only for a filter that asks for them; without marks it finds nothing marked, and says why.
+FilterContext contextFor(const Filter& filter, const Source& source)
+{
+    FilterContext context{source.taken, source.owners, {}, nullptr, nullptr};
+    const auto user = userFolders();
+    if (filter.asksFor(Filter::Test::Marks)) {
+        if (auto book = MarkStore(joinPath(user.data, "kurvo/marks.db")).read(source.host))
+            context.marks =
+                std::make_shared<const TreeMarks>(source.tree, std::make_shared<const MarkBook>(std::move(*book)));
+        else
+            complain(book.error().sentence);
+    }
+    if (filter.asksFor(Filter::Test::Advices))
+        context.advice =
+            std::make_shared<const std::vector<AdviceLevel>>(readUserRules(user.config).book.levels(*source.tree));
+    return context;
+}
+
 } // namespace
 
 int runLargest(const std::string& source, std::size_t count, const std::string& where, bool json)
@@ -95,7 +114,7 @@ int runLargest(const std::string& source, std::size_t count, const std::string& 
     const auto files =
         wanted.isEmpty()
             ? largestFiles(tree, count)
-            : largestAmong(tree, matchingFiles(tree, wanted.bind(tree, {loaded->taken, loaded->owners, {}})), count);
+            : largestAmong(tree, matchingFiles(tree, wanted.bind(tree, contextFor(wanted, *loaded))), count);
     for (const NodeId node : files) {
         const auto modified = tree.store().modified(node);
         if (json)

@@ -60,6 +60,25 @@ int main(int argc, char** argv)
     ledgerCommand->add_option("MOUNT", source, "the drive, or any folder on it")->required();
     ledgerCommand->add_flag("--json", json, "print JSON, one object");
 
+    DuplicateArguments duplicates;
+    auto* duplicatesCommand = app.add_subcommand("duplicates", "Files with the same content");
+    duplicatesCommand->add_option("PATH", duplicates.paths, "folders to search, together")->required();
+    duplicatesCommand->add_option("--smallest", duplicates.smallest,
+                                  "leave smaller files out, such as 1M (1 byte unless given)");
+    duplicatesCommand->add_option("--leave-out", duplicates.leaveOut, "a folder or file to leave out; may be repeated")
+        ->allow_extra_args(false);
+    duplicatesCommand->add_flag("--folders", duplicates.folders, "whole folders with the same content as well");
+    duplicatesCommand->add_flag("--json", json, "print JSON, one object a group");
+
+    std::vector<std::string> advicePaths;
+    auto* adviceCommand = app.add_subcommand("advice", "What a file or folder is, and whether it may go");
+    adviceCommand->require_subcommand(1);
+    auto* showCommand = adviceCommand->add_subcommand("show", "Advice on paths");
+    showCommand->add_option("PATH", advicePaths, "files or folders")->required();
+    showCommand->add_flag("--json", json, "print JSON, one object a line");
+    auto* checkCommand = adviceCommand->add_subcommand("check", "Look for mistakes in files of rules");
+    checkCommand->add_option("FILE", advicePaths, "files of rules")->required();
+
     auto* helperCommand = app.add_subcommand("helper", "Scan for the window with administrator rights")->group("");
 
     try {
@@ -83,6 +102,14 @@ int main(int argc, char** argv)
             return runLargest(source, count, where, json);
         if (ledgerCommand->parsed())
             return runLedger(source, json);
+        if (duplicatesCommand->parsed()) {
+            duplicates.json = json;
+            return runDuplicates(duplicates);
+        }
+        if (showCommand->parsed())
+            return runAdvice(advicePaths, json);
+        if (checkCommand->parsed())
+            return runAdviceCheck(advicePaths);
         if (helperCommand->parsed())
             return runHelper();
         return runDrives(all, json);

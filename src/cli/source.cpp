@@ -4,6 +4,7 @@
 
 #include <csignal>
 #include <cstdio>
+#include <optional>
 #include <thread>
 
 #include <fmt/format.h>
@@ -11,6 +12,7 @@
 #include "cli/command.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/platform/folders.h"
 
 namespace kurvo::cli {
 
@@ -19,15 +21,14 @@ void complain(const std::string& sentence)
     fmt::print(stderr, "kurvoctl: {}\n", sentence);
 }
 
-Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& options)
+void runInterruptible(const std::function<void(std::stop_token)>& work, const std::function<std::string()>& line)
 {
-    // SIGINT is taken by this watcher alone, so that no system call of the scan is disturbed.
+    // SIGINT is taken by this watcher alone, so that no system call of the work is disturbed.
     sigset_t interrupt, before;
     sigemptyset(&interrupt);
     sigaddset(&interrupt, SIGINT);
     pthread_sigmask(SIG_BLOCK, &interrupt, &before);
     std::stop_source stop;
-    ScanProgress progress;
     const bool terminal = isatty(STDERR_FILENO) == 1;
     std::jthread watcher([&](std::stop_token done) {
         const timespec tick{0, 200'000'000};
@@ -35,18 +36,29 @@ Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& 
             if (sigtimedwait(&interrupt, nullptr, &tick) == SIGINT && !done.stop_requested())
                 stop.request_stop();
             if (terminal && ticks >= 4 && !done.stop_requested())
-                fmt::print(stderr, "\r\033[K{}, {}  {}", formatItems(progress.entries(), "entry", "entries"),
-                           formatBytes(progress.diskBytes()), displayText(progress.currentFolder()).substr(0, 60));
+                fmt::print(stderr, "\r\033[K{}", line());
         }
     });
-    auto result = scan(path, options, stop.get_token(), &progress);
+    work(stop.get_token());
     watcher.request_stop();
     pthread_kill(watcher.native_handle(), SIGINT); // do not wait for its tick to end
     watcher.join();
     pthread_sigmask(SIG_SETMASK, &before, nullptr);
     if (terminal)
         fmt::print(stderr, "\r\033[K");
-    return result;
+}
+
+Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& options)
+{
+    ScanProgress progress;
+    std::optional<Result<ScanResult>> result;
+    runInterruptible([&](std::stop_token stop) { result.emplace(scan(path, options, stop, &progress)); },
+                     [&] {
+                         return fmt::format("{}, {}  {}", formatItems(progress.entries(), "entry", "entries"),
+                                            formatBytes(progress.diskBytes()),
+                                            displayText(progress.currentFolder()).substr(0, 60));
+                     });
+    return std::move(*result);
 }
 
 int Source::finish() const
@@ -67,13 +79,14 @@ Result<Source> loadSource(const std::string& source)
         auto snapshot = readSnapshot(source);
         if (!snapshot)
             return snapshot.error();
-        return Source{snapshot->tree, snapshot->info.unreadable, snapshot->info.partial, snapshot->info.taken,
-                      snapshot->info.owners};
+        return Source{snapshot->tree,       snapshot->info.unreadable, snapshot->info.partial,
+                      snapshot->info.taken, snapshot->info.owners,     snapshot->info.host};
     }
     auto result = scanWithProgress(source, {});
     if (!result)
         return result.error();
-    return Source{result->tree, result->unreadable, result->stopped, result->started, ownersOf(*result->tree)};
+    return Source{result->tree,    result->unreadable,      result->stopped,
+                  result->started, ownersOf(*result->tree), hostName()};
 }
 
 } // namespace kurvo::cli

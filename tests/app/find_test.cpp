@@ -8,6 +8,7 @@
 #include <QFileDialog>
 #include <QHeaderView>
 #include <QInputDialog>
+#include <QTextBrowser>
 
 #include "app/window_fixture.h"
 #include "app/words.h"
@@ -287,4 +288,15 @@ TEST_CASE("Find without a place, and with one that is read again", "[window][fin
     w.session().closePlace(0);
     CHECK(w.find()->model()->rowCount() == 0);
     w.window->grab();
+}
+
+TEST_CASE("the language of filters is explained in the window", "[window][find]")
+{
+    FindWindow w;
+    w.key(Qt::Key_F1, Qt::ShiftModifier);
+    QDialog* help = nullptr;
+    REQUIRE(w.until([&] { return (help = w.window->findChild<QDialog*>("helpDialog")) != nullptr; }));
+    const auto text = help->findChild<QTextBrowser*>("helpText")->toPlainText();
+    CHECK(text.contains("bytes on disk"));
+    CHECK(text.contains("mark:ask"));
 }

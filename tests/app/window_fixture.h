@@ -36,6 +36,13 @@ struct Window {
         window->activateWindow();
     }
 
+    /// After a dialog: keys are for the active window.
+    void activate()
+    {
+        window->activateWindow();
+        REQUIRE(QTest::qWaitForWindowActive(window.get()));
+    }
+
     app::Session& session() { return window->session(); }
     app::Place* place() { return session().place(); }
     NodeId node(const std::string& path) { return place()->tree->find(path).value_or(noNode); }

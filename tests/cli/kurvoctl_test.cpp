@@ -319,3 +319,53 @@ TEST_CASE("largest --where lists what a filter finds, and says where one is wron
     CHECK(wrong.err.find("\"agee\" is no field") != std::string::npos);
     CHECK(wrong.err.find("\n          ^^^^\n") != std::string::npos);
 }
+
+TEST_CASE("kurvoctl duplicates prints a group a line, and folders on request", "[cli][duplicates]")
+{
+    const TestFolder t;
+    for (const auto* name : {"a/one", "b/one", "c/alone"})
+        t.text(std::string("place/") + name, std::string(20000, 'd'));
+    t.text("place/a/two", "small");
+    t.text("place/b/two", "small");
+    const auto all = kurvoctl("duplicates '" + (t / "place") + "' --json");
+    CHECK(all.status == 0);
+    const auto groups = all.lines();
+    REQUIRE(groups.size() == 2);
+    CHECK(groups[0]["bytes_each"] == 20000);
+    CHECK(groups[0]["paths"].size() == 3);
+    CHECK(groups[1]["paths"] == json::array({t / "place/a/two", t / "place/b/two"}));
+    const auto large = kurvoctl("duplicates '" + (t / "place") + "' --json --smallest 1K --leave-out '" +
+                                (t / "place/c") + "' --folders");
+    REQUIRE(large.lines().size() == 2);
+    CHECK(large.lines()[1]["folders"] == json::array({t / "place/a", t / "place/b"}));
+    const auto text = kurvoctl("duplicates '" + (t / "place") + "' --folders");
+    CHECK(text.out.find("2 folders with the same content") != std::string::npos);
+    CHECK(kurvoctl("duplicates '" + t.path() + "' --smallest huge").status == 2);
+    CHECK(kurvoctl("duplicates '" + (t / "gone") + "'").status == 3);
+}
+
+TEST_CASE("kurvoctl advice says what a path is, and checks files of rules", "[cli][advice]")
+{
+    const TestFolder t;
+    const auto own = "XDG_CONFIG_HOME='" + t.path() + "' ";
+    t.text("place/a.deb", "x");
+    t.text("kurvo/advice/own.toml", "[[rule]]\nid = \"mine\"\npath = \"**/place/*.deb\"\nlevel = \"leave alone\"\n"
+                                    "what = \"A test.\"\ndo = \"Nothing.\"\n");
+    const auto command = own + std::string(KURVOCTL) + " advice show --json '" + (t / "place/a.deb") + "' > '" +
+                         (t / "out") + "'";
+    REQUIRE(std::system(command.c_str()) == 0);
+    const auto said = json::parse(readAll(t / "out"));
+    CHECK(said["rule"] == "mine");
+    CHECK(said["level"] == "leave alone");
+    CHECK(said["what"] == "A test.");
+    CHECK(kurvoctl("advice show '" + (t / "gone") + "'").status == 1);
+    CHECK(kurvoctl("advice show '" + (t / "place/a.deb") + "'").out.find("your call") != std::string::npos);
+
+    CHECK(kurvoctl("advice check '" + (t / "kurvo/advice/own.toml") + "'").status == 0);
+    const auto bad = t.text("bad.toml", readAll(t / "kurvo/advice/own.toml") + "[[rule]]\nid = nothing\n");
+    const auto checked = kurvoctl("advice check '" + bad + "'");
+    CHECK(checked.status == 1);
+    CHECK(checked.err.find("bad.toml:8:") != std::string::npos);
+    CHECK(checked.out.find("1 rule, 1 mistake") != std::string::npos);
+    CHECK(kurvoctl("advice check '" + (t / "none.toml") + "'").status == 3);
+}

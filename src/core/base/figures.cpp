@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/figures.h"
 
+#include <algorithm>
 #include <array>
+#include <charconv>
 #include <chrono>
 #include <cmath>
 #include <ctime>
@@ -55,6 +57,27 @@ std::string formatBytes(std::uint64_t bytes, SizeUnits units)
     static constexpr std::array<const char*, 7> decimal{"B", "kB", "MB", "GB", "TB", "PB", "EB"};
     const auto s = scaled(bytes, units);
     return threeFigures(s) + " " + (units == SizeUnits::Binary ? binary : decimal)[s.unit];
+}
+
+std::optional<std::uint64_t> parseSize(std::string_view text)
+{
+    double amount = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), amount, std::chars_format::fixed);
+    if (error != std::errc() || !(amount >= 0) || !std::isfinite(amount))
+        return std::nullopt;
+    text.remove_prefix(static_cast<std::size_t>(end - text.data()));
+    std::string unit(text);
+    std::transform(unit.begin(), unit.end(), unit.begin(),
+                   [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; });
+    if (unit.size() > 1 && (unit.substr(1) == "ib" || unit.substr(1) == "b"))
+        unit.resize(1);
+    const auto power = unit.empty() ? 0 : std::string_view("bkmgtp").find(unit);
+    if (unit.size() > 1 || power == std::string_view::npos)
+        return std::nullopt;
+    for (std::size_t i = 0; i < power; ++i)
+        amount *= 1024;
+    constexpr double most = 9.2e18;
+    return static_cast<std::uint64_t>(std::min(amount, most));
 }
 
 std::string formatCount(std::uint64_t count)

@@ -3,7 +3,9 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
+#include <string_view>
 
 namespace kurvo {
 
@@ -15,6 +17,10 @@ enum class SizeUnits {
 /// "96.4 GiB": three significant figures; whole bytes below one KiB ("512 B"). Rounds half away from zero and moves
 /// to the next unit where rounding would show 1000 or 1024 of the lower one.
 std::string formatBytes(std::uint64_t bytes, SizeUnits units = SizeUnits::Binary);
+
+/// The reverse, as a person types it: "500", "20K", "1.5GiB"; K, M, G, T and P are powers of 1024 and case does not
+/// matter. Nothing for what is no size.
+std::optional<std::uint64_t> parseSize(std::string_view text);
 
 /// "1,204,331"
 std::string formatCount(std::uint64_t count);

@@ -74,8 +74,8 @@ Scheme::Scheme(std::shared_ptr<const FileTree> tree, std::shared_ptr<const std::
 }
 
 Scheme::Scheme(std::shared_ptr<const FileTree> tree, ColourBy by, std::int64_t now,
-               std::shared_ptr<const Matching> earlier)
-    : tree_(std::move(tree)), by_(by), now_(now), earlier_(std::move(earlier))
+               std::shared_ptr<const Matching> earlier, std::shared_ptr<const TreeMarks> marks)
+    : tree_(std::move(tree)), by_(by), now_(now), earlier_(std::move(earlier)), marks_(std::move(marks))
 {
     if (by_ == ColourBy::Family) {
         families_ = dominantFamilies(*tree_);
@@ -132,6 +132,8 @@ std::size_t Scheme::classes() const
         return 2;
     case ColourBy::Owner:
         return owners_.size() + 1;
+    case ColourBy::Mark:
+        return (marks_ ? marks_->book().kinds.size() : 0) + 1;
     case ColourBy::Growth:
         break;
     }
@@ -141,6 +143,11 @@ std::size_t Scheme::classes() const
 std::optional<std::uint32_t> Scheme::ownerOf(unsigned ownerClass) const
 {
     return ownerClass < owners_.size() ? std::optional(owners_[ownerClass]) : std::nullopt;
+}
+
+const MarkKind* Scheme::markOf(unsigned markClass) const
+{
+    return marks_ && markClass < marks_->book().kinds.size() ? &marks_->book().kinds[markClass] : nullptr;
 }
 
 unsigned Scheme::fileClass(NodeId file) const
@@ -157,6 +164,8 @@ unsigned Scheme::fileClass(NodeId file) const
         const auto found = std::find(owners_.begin(), owners_.end(), store.owner(file));
         return static_cast<unsigned>(found - owners_.begin());
     }
+    case ColourBy::Mark:
+        return marks_ ? static_cast<unsigned>(marks_->kindOf(file)) : 0;
     case ColourBy::Growth:
         break;
     }

@@ -10,12 +10,13 @@
 #include <vector>
 
 #include "core/compare/matching.h"
+#include "core/marks/marks.h"
 #include "core/types/file_types.h"
 
 namespace kurvo {
 
-enum class ColourBy : std::uint8_t { Family, Age, Hidden, Owner, Growth };
-inline constexpr std::size_t colourSchemes = 5;
+enum class ColourBy : std::uint8_t { Family, Age, Hidden, Owner, Growth, Mark };
+inline constexpr std::size_t colourSchemes = 6;
 inline constexpr std::size_t mostClasses = 10;
 
 /// By the time since the last change; a date in the future counts as new.
@@ -35,9 +36,9 @@ public:
     /// By family, from what is known of the folders already.
     Scheme(std::shared_ptr<const FileTree> tree, std::shared_ptr<const std::vector<Family>> dominant);
     /// One pass over the tree (about 30 ms a million entries). `now`: the moment ages are counted from. Growth needs
-    /// `earlier`, whose later tree is `tree`.
+    /// `earlier`, whose later tree is `tree`; marks need `marks`, which are those of `tree`.
     Scheme(std::shared_ptr<const FileTree> tree, ColourBy by, std::int64_t now,
-           std::shared_ptr<const Matching> earlier = nullptr);
+           std::shared_ptr<const Matching> earlier = nullptr, std::shared_ptr<const TreeMarks> marks = nullptr);
 
     ColourBy by() const { return by_; }
     std::size_t classes() const;
@@ -46,6 +47,8 @@ public:
     unsigned classOf(NodeId node) const;
     /// By owner: the uid of a class, the largest first; none for the last, which stands for all others.
     std::optional<std::uint32_t> ownerOf(unsigned ownerClass) const;
+    /// By mark: the kind of a class; null for the last, which stands for what has none.
+    const MarkKind* markOf(unsigned markClass) const;
     const Matching* matching() const { return earlier_.get(); }
 
 private:
@@ -56,6 +59,7 @@ private:
     ColourBy by_ = ColourBy::Family;
     std::int64_t now_ = 0;
     std::shared_ptr<const Matching> earlier_;
+    std::shared_ptr<const TreeMarks> marks_;
     std::shared_ptr<const std::vector<Family>> families_;
     std::vector<std::uint8_t> folders_; ///< by folder index
     std::vector<std::uint32_t> owners_; ///< by rank

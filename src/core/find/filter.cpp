@@ -20,7 +20,19 @@ bool containsWord(std::string_view text, std::string_view needle)
            }) != text.end();
 }
 
+std::string lowerCase(std::string text)
+{
+    std::transform(text.begin(), text.end(), text.begin(),
+                   [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + ('a' - 'A')) : c; });
+    return text;
+}
+
 } // namespace
+
+bool Filter::asksFor(Test test) const
+{
+    return std::any_of(terms_.begin(), terms_.end(), [test](const Term& term) { return term.test == test; });
+}
 
 BoundFilter Filter::bind(const FileTree& tree, FilterContext context) const
 {
@@ -40,6 +52,20 @@ BoundFilter Filter::bind(const FileTree& tree, FilterContext context) const
                     if (name == value)
                         step.uids.push_back(uid);
             }
+        if (const auto& glob = term.text; term.test == Test::PathGlob && glob.size() > 2 && glob.front() == '*' &&
+                                          glob.back() == '*' && glob.find_first_of("*?[\\", 1) == glob.size() - 1) {
+            // Seeking a word is several times as quick as matching a glob.
+            step.within = true;
+            step.term.text = lowerCase(glob.substr(1, glob.size() - 2));
+        }
+        if (term.test == Test::Marks) {
+            const auto& kinds = bound.context_.marks ? bound.context_.marks->book().kinds : builtInMarkKinds();
+            for (const auto& value : term.values)
+                for (std::size_t kind = 0; kind <= kinds.size(); ++kind)
+                    if (kind == kinds.size() ? value == "none"
+                                             : value == "any" || value == kinds[kind].id || value == kinds[kind].name)
+                        step.kinds |= 1u << kind;
+        }
         if (term.test == Test::Under) {
             const auto root = tree.path(rootNode);
             const auto path = term.text.starts_with('/') ? term.text : joinPath(root, term.text);
@@ -92,6 +118,8 @@ bool BoundFilter::passes(Step& step, NodeId node)
     case Test::NameGlob:
         return ::fnmatch(term.text.c_str(), store.nameC(node), FNM_CASEFOLD) == 0;
     case Test::PathGlob:
+        if (step.within)
+            return containsWord(pathOf(step.path, node), term.text);
         return ::fnmatch(term.text.c_str(), pathOf(step.path, node).c_str(), FNM_CASEFOLD) == 0;
     case Test::Size:
         return within(tree.disk(node));
@@ -121,6 +149,14 @@ bool BoundFilter::passes(Step& step, NodeId node)
             step.under.inside = folder != noNode && tree.isAtOrBelow(folder, step.under.top);
         }
         return step.under.inside;
+    }
+    case Test::Marks: {
+        const auto none = builtInMarkKinds().size();
+        return (step.kinds >> (context_.marks ? context_.marks->kindOf(node) : none) & 1) != 0;
+    }
+    case Test::Advices: {
+        const auto level = context_.advice ? (*context_.advice)[node] : AdviceLevel::YourCall;
+        return (term.families >> static_cast<unsigned>(level) & 1) != 0;
     }
     case Test::Hidden:
         return tree.isHidden(node);

@@ -6,7 +6,7 @@
 //   word      in the name, ASCII case ignored      "two words"   with spaces
 //   *.wav     the whole name as a glob (* ? [ ]); with a slash in it the whole path
 //   field op value[,value]   op one of : = < > <= >=
-//   fields: name path size apparent age changed family type owner under is
+//   fields: name path size apparent age changed family type owner under is mark advice
 #pragma once
 
 #include <cstdint>
@@ -18,6 +18,8 @@
 #include <variant>
 #include <vector>
 
+#include "core/advice/rule_book.h"
+#include "core/marks/marks.h"
 #include "core/types/file_types.h"
 
 namespace kurvo {
@@ -33,7 +35,9 @@ struct FilterError {
 struct FilterContext {
     std::int64_t now = 0;                                      ///< ages are counted from here: the time of the scan
     std::vector<std::pair<std::uint32_t, std::string>> owners; ///< names by uid
-    std::function<bool(NodeId)> isPlanned;                     ///< may be empty: nothing is
+    std::function<bool(NodeId)> isPlanned = {};                ///< may be empty: nothing is
+    std::shared_ptr<const TreeMarks> marks = nullptr;          ///< may be null: nothing is marked
+    std::shared_ptr<const std::vector<AdviceLevel>> advice = nullptr; ///< by id; may be null: nothing is known
 };
 
 class BoundFilter;
@@ -41,14 +45,6 @@ class BoundFilter;
 /// A filter that was understood. Immutable; may be copied and used from any thread.
 class Filter {
 public:
-    /// The empty filter, and one of blanks: everything.
-    Filter() = default;
-    static std::variant<Filter, FilterError> parse(std::string_view text);
-
-    bool isEmpty() const { return terms_.empty(); }
-    /// Ready to be asked about entries of one tree, which must outlive it.
-    BoundFilter bind(const FileTree& tree, FilterContext context) const;
-
     enum class Test : std::uint8_t {
         And,
         Or,
@@ -65,6 +61,8 @@ public:
         Types,
         Owners,
         Under,
+        Marks,
+        Advices,
         Hidden,
         Sparse,
         Linked,
@@ -72,14 +70,25 @@ public:
         SymbolicLink,
         EmptyFile
     };
+
+    /// The empty filter, and one of blanks: everything.
+    Filter() = default;
+    static std::variant<Filter, FilterError> parse(std::string_view text);
+
+    bool isEmpty() const { return terms_.empty(); }
+    /// Whether it asks for marks or advice, so that what it needs to know is worked out only then.
+    bool asksFor(Test test) const;
+    /// Ready to be asked about entries of one tree, which must outlive it.
+    BoundFilter bind(const FileTree& tree, FilterContext context) const;
+
     /// One test; And, Or and Not refer to the terms before it, in postfix order.
     struct Term {
         Test test = Test::Everything;
         std::int64_t least = INT64_MIN, most = INT64_MAX; ///< both included
         std::string text;                                 ///< word, glob or path
-        std::vector<std::string> values;                  ///< owners
+        std::vector<std::string> values;                  ///< owners, marks
         std::vector<std::uint16_t> types;
-        std::uint32_t families = 0; ///< one bit a family
+        std::uint32_t families = 0; ///< one bit a family, or a level of advice
     };
 
 private:
@@ -107,8 +116,10 @@ private:
     struct Step {
         Filter::Term term;
         std::vector<std::uint32_t> uids;
+        std::uint32_t kinds = 0; ///< of marks, one bit each; the one after the last is "none"
         Under under;
         Path path;
+        bool within = false; ///< a path glob that is only "*word*": `term.text` is the word in lower case
     };
     bool passes(Step& step, NodeId node);
     const std::string& pathOf(Path& path, NodeId node) const;

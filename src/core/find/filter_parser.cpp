@@ -6,6 +6,7 @@
 #include <iterator>
 #include <optional>
 
+#include "core/base/figures.h"
 #include "core/find/filter.h"
 
 namespace kurvo {
@@ -14,8 +15,10 @@ namespace {
 constexpr std::int64_t day = 86400;
 constexpr std::size_t deepest = 200; ///< brackets and nots inside each other
 
-constexpr std::string_view fields[] = {"name",   "path", "size",  "apparent", "age", "changed",
-                                       "family", "type", "owner", "under",    "is"};
+constexpr std::string_view fields[] = {"name", "path",  "size",  "apparent", "age",  "changed", "family",
+                                       "type", "owner", "under", "is",       "mark", "advice"};
+/// The levels of advice as one types them, in their order.
+constexpr std::string_view levels[] = {"leave", "tool", "call", "safe"};
 constexpr std::pair<std::string_view, Filter::Test> states[] = {
     {"hidden", Filter::Test::Hidden},   {"sparse", Filter::Test::Sparse},        {"linked", Filter::Test::Linked},
     {"planned", Filter::Test::Planned}, {"symlink", Filter::Test::SymbolicLink}, {"empty", Filter::Test::EmptyFile}};
@@ -232,7 +235,7 @@ private:
             return fail(word.at, word.op,
                         "\"" + field +
                             "\" is no field. There are: name, path, size, apparent, age, changed, family, "
-                            "type, owner, under, is.");
+                            "type, owner, under, is, mark, advice.");
         }
         auto value = word.text.substr(word.op);
         auto op = value.substr(0, value.size() > 1 && value[1] == '=' && value[0] != '=' && value[0] != ':' ? 2 : 1);
@@ -283,7 +286,11 @@ private:
     bool list(const std::string& field, const std::string& value, std::size_t valueAt)
     {
         Filter::Term made;
-        made.test = field == "family" ? Test::Families : field == "type" ? Test::Types : Test::Owners;
+        made.test = field == "family"   ? Test::Families
+                    : field == "type"   ? Test::Types
+                    : field == "mark"   ? Test::Marks
+                    : field == "advice" ? Test::Advices
+                                        : Test::Owners;
         std::vector<Filter::Term> isTerms;
         for (std::size_t begin = 0; begin <= value.size();) {
             const auto end = std::min(value.find(',', begin), value.size());
@@ -312,6 +319,14 @@ private:
                 made.types.push_back(type);
             } else if (field == "owner") {
                 made.values.push_back(one);
+            } else if (field == "mark") {
+                made.values.push_back(lower(one));
+            } else if (field == "advice") {
+                const auto level = std::find(std::begin(levels), std::end(levels), lower(one));
+                if (level == std::end(levels))
+                    return fail(at, one.size(),
+                                "\"advice:" + one + "\" is not known. There are: safe, call, tool, leave.");
+                made.families |= 1u << (level - std::begin(levels));
             } else {
                 const auto state = std::find_if(std::begin(states), std::end(states),
                                                 [&one](const auto& s) { return s.first == lower(one); });
@@ -382,22 +397,14 @@ private:
 
     bool size(Test test, const std::string& op, const std::string& value, std::size_t at)
     {
-        std::size_t used = 0;
-        const auto amount = number(value, used);
-        auto unit = lower(value.substr(used));
-        if (unit.ends_with("ib") || (unit.size() == 2 && unit.ends_with("b")))
-            unit.resize(1);
-        static constexpr std::string_view units = "bkmgtp";
-        const auto power = unit.empty() ? 0 : units.find(unit);
-        if (!amount || unit.size() > 1 || power == std::string_view::npos)
+        const auto bytes = parseSize(value);
+        if (!bytes)
             return fail(at, value.size(),
                         "\"" + value + "\" is no size. Write 500, 20K, 1.5G; K, M, G and T are powers of 1024.");
-        double bytes = *amount;
-        for (std::size_t i = 0; i < power; ++i)
-            bytes *= 1024;
+        const auto exact = static_cast<std::int64_t>(std::min<std::uint64_t>(*bytes, INT64_MAX));
         Filter::Term made;
         made.test = test;
-        setBounds(made, op, bounded(bytes), bounded(bytes));
+        setBounds(made, op, exact, exact);
         add(std::move(made));
         return true;
     }
@@ -494,6 +501,16 @@ std::vector<std::string> filterOffers(std::string_view text, const FilterContext
     if (field == "owner")
         for (const auto& [uid, name] : context.owners)
             offer("owner:" + name);
+    if (field == "advice")
+        for (const auto level : levels)
+            offer("advice:" + std::string(level));
+    if (field == "mark") {
+        if (context.marks)
+            for (const auto& kind : context.marks->book().kinds)
+                offer("mark:" + kind.id);
+        offer("mark:any");
+        offer("mark:none");
+    }
     return offers;
 }
 

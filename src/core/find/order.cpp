@@ -70,7 +70,8 @@ void sortSideBySide(std::vector<Key>& keys, const Less& less)
 
 } // namespace
 
-void sortFiles(const FileTree& tree, std::vector<NodeId>& files, FileOrder order, bool descending)
+void sortFiles(const FileTree& tree, std::vector<NodeId>& files, FileOrder order, bool descending,
+               const std::function<std::uint8_t(NodeId)>& given)
 {
     const auto& store = tree.store();
     const auto ranks = order == FileOrder::Folder ? foldersByPath(tree) : std::vector<std::uint32_t>{};
@@ -105,6 +106,10 @@ void sortFiles(const FileTree& tree, std::vector<NodeId>& files, FileOrder order
         }
         case FileOrder::Owner:
             key.first = store.owner(node);
+            break;
+        case FileOrder::Mark:
+        case FileOrder::Advice:
+            key.first = given ? given(node) : 0;
             break;
         }
     }

@@ -2,13 +2,16 @@
 #include "core/find/questions.h"
 
 #include <algorithm>
+#include <cstring>
 #include <string_view>
 #include <utility>
+
+#include "core/base/text.h"
 
 namespace kurvo {
 namespace {
 
-enum FolderKind : std::uint8_t { InTrash = 1, InCache = 2, InLogs = 4, InDumps = 8 };
+enum FolderKind : std::uint8_t { InTrash = 1, InCache = 2, InLogs = 4, InDumps = 8, InOldKernel = 16, InBoot = 32 };
 
 constexpr std::uint64_t large = 10 << 20;
 constexpr std::int64_t old = 365ll * 86400;
@@ -69,7 +72,7 @@ constexpr std::uint16_t bit(Question question)
 
 } // namespace
 
-Questions::Questions(std::shared_ptr<const FileTree> tree, std::int64_t now)
+Questions::Questions(std::shared_ptr<const FileTree> tree, std::int64_t now, const std::string& runningKernel)
     : tree_(std::move(tree)), now_(now), kinds_(tree_->extent().folders)
 {
     const auto& store = tree_->store();
@@ -82,6 +85,39 @@ Questions::Questions(std::shared_ptr<const FileTree> tree, std::int64_t now)
         kinds_[store.folderIndex(node)] =
             static_cast<std::uint8_t>(kinds_[store.folderIndex(above)] | kindOf(tree_->name(node), name));
     }
+    findOldKernels(runningKernel);
+}
+
+/// A release is a folder in lib/modules; all but the newest, by the numbers in it, and the one that runs are old.
+void Questions::findOldKernels(const std::string& running)
+{
+    const auto& store = tree_->store();
+    const auto root = tree_->path(rootNode);
+    for (const auto* place : {"lib/modules", "usr/lib/modules"}) {
+        const auto modules = tree_->find(joinPath(root, place));
+        if (!modules || !tree_->isFolder(*modules))
+            continue;
+        std::vector<NodeId> releases;
+        tree_->forEachChild(*modules, [&](NodeId child) {
+            if (tree_->isFolder(child))
+                releases.push_back(child);
+        });
+        std::sort(releases.begin(), releases.end(),
+                  [&](NodeId a, NodeId b) { return ::strverscmp(store.nameC(a), store.nameC(b)) < 0; });
+        if (!releases.empty())
+            releases.pop_back();
+        for (const NodeId release : releases) {
+            if (tree_->name(release) == running)
+                continue;
+            oldKernels_.emplace_back(tree_->name(release));
+            tree_->forEachBelow(release, [&](NodeId node) {
+                if (tree_->isFolder(node))
+                    kinds_[store.folderIndex(node)] |= InOldKernel;
+            });
+        }
+    }
+    if (const auto boot = tree_->find(joinPath(root, "boot")); boot && tree_->isFolder(*boot) && !oldKernels_.empty())
+        kinds_[store.folderIndex(*boot)] |= InBoot;
 }
 
 std::uint16_t Questions::questionsOfFolder(NodeId folder) const
@@ -121,6 +157,11 @@ std::uint16_t Questions::questionsOf(NodeId file) const
         (kind & (InLogs | InDumps)) != 0 || (family == Family::Logs && (kind & InCache) == 0 && !leftover));
     add(Question::Leftovers, leftover);
     add(Question::Images, family == Family::DiskImages || isInstaller(extension));
+    add(Question::OldKernels,
+        (kind & InOldKernel) != 0 ||
+            ((kind & InBoot) != 0 && std::any_of(oldKernels_.begin(), oldKernels_.end(), [name](const auto& release) {
+                 return name.ends_with("-" + release) || name.find("-" + release + ".") != name.npos;
+             })));
     add(Question::Sparse, store.kind(file) == EntryKind::File && store.ownDisk(file) + 4096 < store.ownApparent(file));
     add(Question::Linked, store.has(file, FlagLinked));
     return asked;

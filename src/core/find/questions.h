@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cstdint>
+#include <string>
 #include <vector>
 
 #include "core/types/file_types.h"
@@ -20,11 +21,12 @@ enum class Question : std::uint8_t {
     LogsAndDumps, ///< logs, journals and crash dumps
     Leftovers,    ///< lock and partial files, abandoned downloads, backup copies
     Images,       ///< installers and disk images
+    OldKernels,   ///< kernels, with their drivers, that are neither the newest nor the one that runs
     ManyFiles,    ///< folders: those with a thousand entries or more
     Sparse,       ///< files that have fewer blocks than their length
     Linked        ///< files with several hard links
 };
-inline constexpr std::size_t questionCount = 12;
+inline constexpr std::size_t questionCount = 13;
 
 /// Whether what is found are folders; for all other questions it is files.
 constexpr bool findsFolders(Question question)
@@ -41,8 +43,8 @@ struct Answer {
 /// Immutable once made; may be read from any thread.
 class Questions {
 public:
-    /// `now`: the moment ages are counted from.
-    Questions(std::shared_ptr<const FileTree> tree, std::int64_t now);
+    /// `now`: the moment ages are counted from. `runningKernel`: its release, where the tree is of the running system.
+    Questions(std::shared_ptr<const FileTree> tree, std::int64_t now, const std::string& runningKernel = {});
 
     bool asks(Question question, NodeId node) const;
     /// Below `top`; all questions in one pass. The bytes of folders with many entries are those of their own files.
@@ -53,10 +55,12 @@ public:
 private:
     std::uint16_t questionsOf(NodeId node) const; ///< one bit a question
     std::uint16_t questionsOfFolder(NodeId folder) const;
+    void findOldKernels(const std::string& running);
 
     std::shared_ptr<const FileTree> tree_;
     std::int64_t now_;
-    std::vector<std::uint8_t> kinds_; ///< by folder index: what it is, or lies in; one bit a kind
+    std::vector<std::uint8_t> kinds_;     ///< by folder index: what it is, or lies in; one bit a kind
+    std::vector<std::string> oldKernels_; ///< releases
 };
 
 } // namespace kurvo

@@ -7,8 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "core/advice/guard.h"
 #include "core/base/result.h"
-#include "core/platform/folders.h"
 #include "core/tree/file_tree.h"
 
 namespace kurvo {
@@ -23,20 +23,23 @@ struct PlanItem {
     std::uint64_t size = 0; ///< st_size; only meaningful for files and links
     std::int64_t modified = 0;
     std::uint32_t modifiedNs = 0;
-    std::uint64_t disk = 0; ///< counted bytes on disk of the whole item
+    std::uint64_t disk = 0;   ///< counted bytes on disk of the whole item
+    bool guardLifted = false; ///< it is protected, and somebody wanted it all the same
 };
 
-/// Why a path must not be put on a plan, as a sentence; nothing when it may. Protected are the top folders of the
-/// system, what the package manager and the kernel own, home folders as a whole, and Kurvo's own data.
-std::optional<std::string> protectionOf(const std::string& path, const UserFolders& user, const std::string& ownData);
+/// Whether what is protected is held off.
+enum class Guard {
+    Up,
+    Lifted ///< for this one item, by somebody who was told the reason
+};
 
 /// A value: copy it to remember a state for undo.
 class Plan {
 public:
     /// Puts a node on the plan. What is below it and was planned before is swallowed. Fails (Unsupported) with the
-    /// reason when the node is protected, the root of the place, another mount, or lies below something that is already
-    /// planned.
-    Result<Done> add(const FileTree& tree, NodeId node, const UserFolders& user, const std::string& ownData);
+    /// reason when the node is protected (guard.h), the root of the place, another mount, or lies below something that
+    /// is already planned.
+    Result<Done> add(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard = Guard::Up);
     /// Takes a node off; false when it is not on the plan itself.
     bool remove(NodeId node);
     void clear() { items_.clear(); }

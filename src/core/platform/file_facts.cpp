@@ -5,7 +5,6 @@
 #include <grp.h>
 #include <linux/fiemap.h>
 #include <linux/fs.h>
-#include <pwd.h>
 #include <sys/ioctl.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -16,19 +15,11 @@
 #include <cstddef>
 #include <vector>
 
+#include "core/platform/folders.h"
 #include "core/platform/unique_fd.h"
 
 namespace kurvo {
 namespace {
-
-std::string userName(std::uint32_t uid)
-{
-    std::array<char, 4096> buffer{};
-    passwd entry{}, *found = nullptr;
-    if (getpwuid_r(uid, &entry, buffer.data(), buffer.size(), &found) == 0 && found)
-        return found->pw_name;
-    return std::to_string(uid);
-}
 
 std::string groupName(std::uint32_t gid)
 {

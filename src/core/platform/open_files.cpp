@@ -11,6 +11,7 @@
 #include <fstream>
 #include <map>
 
+#include "core/base/text.h"
 #include "core/platform/entry_stat.h"
 #include "core/platform/unique_fd.h"
 
@@ -29,6 +30,35 @@ std::string linkTarget(int dir, const char* name)
     char target[PATH_MAX];
     const auto n = ::readlinkat(dir, name, target, sizeof target);
     return n > 0 ? std::string(target, static_cast<std::size_t>(n)) : std::string();
+}
+
+std::string programOf(int process)
+{
+    char name[64] = {};
+    UniqueFd file(::openat(process, "comm", O_RDONLY | O_CLOEXEC));
+    const auto n = file ? ::read(file.get(), name, sizeof name) : 0;
+    std::string program(name, n > 0 ? static_cast<std::size_t>(n) : 0);
+    while (program.ends_with('\n'))
+        program.pop_back();
+    return program;
+}
+
+/// Calls `visit(process folder, pid)` for each process that can be opened.
+template <typename Visit>
+int forEachProcess(const Visit& visit)
+{
+    const auto proc = openFolderAt(AT_FDCWD, "/proc");
+    if (!proc)
+        return errno;
+    FolderReader reader;
+    reader.start(proc.get());
+    while (const char* name = reader.next()) {
+        if (!std::isdigit(static_cast<unsigned char>(name[0])))
+            continue;
+        if (const auto process = openFolderAt(proc.get(), name)) // else it has ended
+            visit(process.get(), static_cast<pid_t>(std::atoi(name)));
+    }
+    return 0;
 }
 
 /// The device is the filesystem's; a subvolume has another number but the same mount.
@@ -91,17 +121,6 @@ public:
     }
 
 private:
-    static std::string programOf(int process)
-    {
-        char name[64] = {};
-        UniqueFd file(::openat(process, "comm", O_RDONLY | O_CLOEXEC));
-        const auto n = file ? ::read(file.get(), name, sizeof name) : 0;
-        std::string program(name, n > 0 ? static_cast<std::size_t>(n) : 0);
-        while (program.ends_with('\n'))
-            program.pop_back();
-        return program;
-    }
-
     Filesystem filesystem_;
     std::map<std::pair<std::uint64_t, std::uint64_t>, NamelessFile> files_;
     std::map<std::pair<std::uint64_t, std::uint64_t>, pid_t> lastPid_;
@@ -122,26 +141,60 @@ Result<NamelessFiles> readNamelessFiles(const std::string& mountPoint)
     EntryStat top;
     if (const int error = statEntry(AT_FDCWD, mountPoint.c_str(), top); error != 0)
         return systemError("look at", mountPoint, error);
-    const auto proc = openFolderAt(AT_FDCWD, "/proc");
-    if (!proc)
-        return systemError("read", "/proc", errno);
     Collector collector({top.device, top.mountId});
     NamelessFiles found;
-    FolderReader reader;
-    reader.start(proc.get());
-    while (const char* name = reader.next()) {
-        if (!std::isdigit(static_cast<unsigned char>(name[0])))
-            continue;
-        const auto process = openFolderAt(proc.get(), name);
-        if (!process)
-            continue; // it has ended
-        const auto pid = static_cast<pid_t>(std::atoi(name));
-        if (!collector.look(process.get(), "fd", pid))
+    const int error = forEachProcess([&](int process, pid_t pid) {
+        if (!collector.look(process, "fd", pid))
             ++found.notLookedInto;
         else
-            collector.look(process.get(), "map_files", pid); // needs more rights than fd; its absence says nothing
-    }
+            collector.look(process, "map_files", pid); // needs more rights than fd; its absence says nothing
+    });
+    if (error != 0)
+        return systemError("read", "/proc", error);
     found.files = collector.take();
+    return found;
+}
+
+Result<Holders> readHolders(const std::string& path)
+{
+    Holders found;
+    const pid_t self = ::getpid();
+    const int error = forEachProcess([&](int process, pid_t pid) {
+        if (pid == self)
+            return;
+        Holder holder;
+        holder.pid = pid;
+        holder.files = 0;
+        const auto look = [&](int folder, const char* name) {
+            const auto target = linkTarget(folder, name);
+            if (!isAtOrBelow(target, path))
+                return;
+            if (holder.files++ == 0)
+                holder.path = target;
+        };
+        look(process, "exe");
+        look(process, "cwd");
+        for (const auto* links : {"fd", "map_files"}) {
+            const auto folder = openFolderAt(process, links);
+            if (!folder) {
+                if (links[0] == 'f' && (errno == EACCES || errno == EPERM))
+                    ++found.notLookedInto;
+                continue;
+            }
+            FolderReader reader;
+            reader.start(folder.get());
+            while (const char* name = reader.next())
+                look(folder.get(), name);
+        }
+        if (holder.files > 0) {
+            holder.program = programOf(process);
+            found.holders.push_back(std::move(holder));
+        }
+    });
+    if (error != 0)
+        return systemError("read", "/proc", error);
+    std::sort(found.holders.begin(), found.holders.end(),
+              [](const Holder& a, const Holder& b) { return a.pid < b.pid; });
     return found;
 }
 

@@ -32,4 +32,20 @@ struct NamelessFiles {
 /// Those on the filesystem that is mounted at `mountPoint`.
 Result<NamelessFiles> readNamelessFiles(const std::string& mountPoint);
 
+/// A program that has something open.
+struct Holder {
+    std::string program;
+    pid_t pid = 0;
+    std::string path; ///< of the first thing it holds
+    unsigned files = 1;
+};
+
+struct Holders {
+    std::vector<Holder> holders; ///< by pid
+    unsigned notLookedInto = 0;  ///< processes of others that this user may not look into
+};
+
+/// Which programs have the file at `path` open, run it or work in it; for a folder, anything at or below it.
+Result<Holders> readHolders(const std::string& path);
+
 } // namespace kurvo

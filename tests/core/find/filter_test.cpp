@@ -262,3 +262,36 @@ TEST_CASE("what can be typed next is offered", "[filter]")
     CHECK(filterOffers("", context()).empty());
     CHECK(filterOffers("zzz", context()).empty());
 }
+
+TEST_CASE("marks and advice are found by their words", "[filter][marks][advice]")
+{
+    const auto tree =
+        plant(folder("/home/a", {folder(".cache", {folder("x", {file("page", 4096), file("b.db", 4096)})}),
+                                 file("film.mov", 8192), file("disk.qcow2", 8192)}));
+    auto book = std::make_shared<MarkBook>();
+    book->kinds.push_back({"later", "look later", 0, "L"});
+    book->marks["/home/a/.cache"] = {"/home/a/.cache", "clear-out", "", 0};
+    book->marks["/home/a/film.mov"] = {"/home/a/film.mov", "later", "", 0};
+    FilterContext context;
+    context.marks = std::make_shared<const TreeMarks>(tree, book);
+    context.advice = std::make_shared<const std::vector<AdviceLevel>>(RuleBook::builtIn().levels(*tree));
+    const auto found = [&](const std::string& line) {
+        std::set<std::string> names;
+        for (const NodeId node : matchingFiles(*tree, std::get<Filter>(Filter::parse(line)).bind(*tree, context)))
+            names.insert(std::string(tree->name(node)));
+        return names;
+    };
+    using Names = std::set<std::string>;
+    CHECK(found("mark:clear-out") == Names{"page", "b.db"});
+    CHECK(found("mark:later,keep") == Names{"film.mov"});
+    CHECK(found("mark:any") == Names{"page", "b.db", "film.mov"});
+    CHECK(found("mark:none") == Names{"disk.qcow2"});
+    CHECK(found("mark:unheard") == Names{});
+    CHECK(found("advice:safe") == Names{"page"});
+    CHECK(found("advice:safe,leave mark:none") == Names{});
+    CHECK(std::get<FilterError>(Filter::parse("advice:maybe")).at == 7);
+    CHECK(filterOffers("mark:l", context) == std::vector<std::string>{"mark:later"});
+    context.marks = nullptr;
+    CHECK(found("mark:none").size() == 4);
+    CHECK(std::get<Filter>(Filter::parse("a or not mark:keep")).asksFor(Filter::Test::Marks));
+}

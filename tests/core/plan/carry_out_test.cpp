@@ -25,7 +25,7 @@ struct Scene {
     Plan plan;
 
     void scanPlace() { tree = scan(t / "place")->tree; }
-    void planItem(const std::string& name) { REQUIRE(plan.add(*tree, *tree->find(t / ("place/" + name)), user, "")); }
+    void planItem(const std::string& name) { REQUIRE(plan.add(*tree, *tree->find(t / ("place/" + name)), {user, {}})); }
     const PlanItem& item(std::size_t i = 0) const { return plan.items()[i]; }
     std::vector<StepResult> run(std::stop_token stop = {})
     {
@@ -177,7 +177,7 @@ TEST_CASE("a folder still passes after one of its children was trashed by the pl
     REQUIRE(s.run()[0].outcome);
     const auto without = std::make_shared<FileTree>(s.tree->sharedStore(), std::vector<NodeId>{s.item().node});
     Plan second;
-    REQUIRE(second.add(*without, *without->find(s.t / "place/folder"), s.user, ""));
+    REQUIRE(second.add(*without, *without->find(s.t / "place/folder"), {s.user, {}}));
     CHECK(checkItem(second.items()[0], *without));
 }
 
@@ -256,7 +256,7 @@ TEST_CASE("nothing outside the plan is ever touched", "[plan][property]")
         s.scanPlace();
         std::set<std::string> planned;
         for (NodeId n = 1; n < s.tree->store().size(); ++n)
-            if ((n * 2654435761u + seed * 40503u) % 11 == 0 && s.plan.add(*s.tree, n, s.user, ""))
+            if ((n * 2654435761u + seed * 40503u) % 11 == 0 && s.plan.add(*s.tree, n, {s.user, {}}))
                 planned.insert(s.tree->path(n));
         auto expected = recount(s.t / "place");
         for (const auto& r : s.run())

@@ -12,7 +12,7 @@ namespace {
 
 constexpr std::uint64_t K = 4096;
 const UserFolders warden{"/home/warden", "/home/warden/.local/share", "/home/warden/.config", 1000};
-const std::string ownData = "/home/warden/.local/share/kurvo";
+const GuardFacts facts{warden, "/home/warden/.local/share/kurvo"};
 
 std::shared_ptr<const FileTree> place()
 {
@@ -27,15 +27,15 @@ TEST_CASE("items are planned once, largest first, and taken off again", "[plan]"
     const auto tree = place();
     Plan plan;
     const auto y = *tree->find("/place/a/b/y"), z = *tree->find("/place/z");
-    REQUIRE(plan.add(*tree, z, warden, ownData));
-    REQUIRE(plan.add(*tree, y, warden, ownData));
+    REQUIRE(plan.add(*tree, z, facts));
+    REQUIRE(plan.add(*tree, y, facts));
     REQUIRE(plan.items().size() == 2);
     CHECK(plan.items()[0].node == y);
     CHECK(plan.items()[0].path == "/place/a/b/y");
     CHECK(plan.items()[0].disk == 20 * K);
     CHECK(plan.plannedBytes() == 30 * K);
     CHECK(plan.freedBytes(*tree) == 30 * K);
-    const auto again = plan.add(*tree, z, warden, ownData);
+    const auto again = plan.add(*tree, z, facts);
     REQUIRE_FALSE(again);
     CHECK(again.error().sentence.find("on the plan already") != std::string::npos);
     CHECK(plan.remove(z));
@@ -49,14 +49,14 @@ TEST_CASE("a parent swallows its children, and a child of something planned is r
     const auto tree = place();
     Plan plan;
     const auto a = *tree->find("/place/a"), b = *tree->find("/place/a/b"), y = *tree->find("/place/a/b/y");
-    REQUIRE(plan.add(*tree, y, warden, ownData));
-    REQUIRE(plan.add(*tree, *tree->find("/place/a/x"), warden, ownData));
-    REQUIRE(plan.add(*tree, a, warden, ownData));
+    REQUIRE(plan.add(*tree, y, facts));
+    REQUIRE(plan.add(*tree, *tree->find("/place/a/x"), facts));
+    REQUIRE(plan.add(*tree, a, facts));
     CHECK(plan.items().size() == 1);
     CHECK(plan.plannedBytes() == 50 * K);
     CHECK(plan.coveringItem(*tree, y) == a);
     CHECK(plan.coveringItem(*tree, *tree->find("/place/z")) == noNode);
-    const auto inside = plan.add(*tree, b, warden, ownData);
+    const auto inside = plan.add(*tree, b, facts);
     REQUIRE_FALSE(inside);
     CHECK(inside.error().sentence == "/place/a/b is on the plan already, as part of /place/a.");
 }
@@ -73,8 +73,8 @@ TEST_CASE("the place itself and other mounts cannot be planned", "[plan]")
     store->seal();
     const FileTree tree(store);
     Plan plan;
-    CHECK_FALSE(plan.add(tree, rootNode, warden, ownData));
-    const auto refused = plan.add(tree, *tree.find("/place/mounted"), warden, ownData);
+    CHECK_FALSE(plan.add(tree, rootNode, facts));
+    const auto refused = plan.add(tree, *tree.find("/place/mounted"), facts);
     REQUIRE_FALSE(refused);
     CHECK(refused.error().sentence.find("another mounted filesystem") != std::string::npos);
     CHECK(plan.empty());
@@ -92,68 +92,13 @@ TEST_CASE("a file with further links outside the plan frees nothing", "[plan][li
     const auto tree = plant(folder("/p", {folder("mon", {linked("a", 5, 2), linked("b", 6, 3)}),
                                           folder("tue", {linked("a", 5, 2), linked("b", 6, 3)}), file("c", K)}));
     Plan plan;
-    REQUIRE(plan.add(*tree, *tree->find("/p/mon"), warden, ownData));
+    REQUIRE(plan.add(*tree, *tree->find("/p/mon"), facts));
     CHECK(plan.plannedBytes() == 20 * K);
     CHECK(plan.freedBytes(*tree) == 0);
-    REQUIRE(plan.add(*tree, *tree->find("/p/tue"), warden, ownData));
+    REQUIRE(plan.add(*tree, *tree->find("/p/tue"), facts));
     CHECK(plan.freedBytes(*tree) == 10 * K); // a goes with both its links, b stays somewhere
     plan.clear();
-    REQUIRE(plan.add(*tree, *tree->find("/p/tue"), warden, ownData)); // counted at /p/mon
+    REQUIRE(plan.add(*tree, *tree->find("/p/tue"), facts)); // counted at /p/mon
     CHECK(plan.plannedBytes() == 0);
     CHECK(plan.freedBytes(*tree) == 0);
-}
-
-TEST_CASE("what the system needs is protected, with the reason", "[plan][guard]")
-{
-    for (const auto* path : {"/",
-                             "/bin",
-                             "/bin/sh",
-                             "/boot/vmlinuz",
-                             "/etc",
-                             "/etc/passwd",
-                             "/lib/modules",
-                             "/lib64",
-                             "/usr",
-                             "/usr/bin/env",
-                             "/usr/share/doc",
-                             "/home",
-                             "/home/warden",
-                             "/home/guest",
-                             "/root",
-                             "/var",
-                             "/var/log",
-                             "/var/lib",
-                             "/var/lib/dpkg/status",
-                             "/proc/1",
-                             "/sys",
-                             "/dev/sda",
-                             "/run/user",
-                             "/opt",
-                             "/srv",
-                             "/tmp",
-                             "/media",
-                             "/mnt",
-                             "/usr/local",
-                             "/home/warden/.local/share/kurvo",
-                             "/home/warden/.local/share/kurvo/snapshots/x.kurvo",
-                             "/home/warden/.local",
-                             "/home/warden/.local/share/Trash"}) {
-        INFO(path);
-        const auto reason = protectionOf(path, warden, ownData);
-        REQUIRE(reason);
-        CHECK(reason->starts_with(path));
-        CHECK(reason->ends_with("."));
-    }
-}
-
-TEST_CASE("what people fill drives with is not protected", "[plan][guard]")
-{
-    for (const auto* path :
-         {"/home/warden/.cache", "/home/warden/Recordings", "/var/log/recorder.log", "/var/cache/packages",
-          "/opt/plotter", "/usr/local/share/maps", "/home/guest/Downloads", "/media/warden/skerry-archive", "/swapfile",
-          "/etcetera", "/homes", "/home/warden/.local/share/mail", "/home/warden/.local/share/Trash/files/x",
-          "/var/lib/dumps"}) {
-        INFO(path);
-        CHECK_FALSE(protectionOf(path, warden, ownData));
-    }
 }

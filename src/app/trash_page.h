@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The trash of all mounted drives, oldest first: put back, or removed for good, some or all.
+#pragma once
+
+#include "app/table_page.h"
+
+namespace kurvo::app {
+
+class TrashPage : public TablePage {
+    Q_OBJECT
+public:
+    explicit TrashPage(Session& session, QWidget* parent = nullptr);
+    void refresh() override;
+
+private:
+    struct Row {
+        TrashedItem item;
+        std::uint64_t disk = 0;
+        std::string drive;
+    };
+    std::vector<TrashedItem> chosenItems() const;
+    void fill(const std::vector<Row>& rows);
+    void askToRemove(const std::vector<TrashedItem>& items);
+
+    std::vector<Row> rows_;
+    QPushButton* back_;
+    QPushButton* remove_;
+    QPushButton* all_;
+    unsigned request_ = 0;
+};
+
+} // namespace kurvo::app

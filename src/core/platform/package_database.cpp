@@ -1,0 +1,237 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/platform/package_database.h"
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <charconv>
+#include <unordered_map>
+#include <unordered_set>
+
+#include "core/base/text.h"
+#include "core/platform/unique_fd.h"
+
+namespace kurvo {
+namespace {
+
+struct Read {
+    std::string text;
+    std::int64_t modified = 0;
+    int error = 0;
+};
+
+Read readWhole(const std::string& path)
+{
+    Read read;
+    const UniqueFd fd(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+    struct stat s { };
+    if (!fd || ::fstat(fd.get(), &s) != 0) {
+        read.error = errno;
+        return read;
+    }
+    constexpr off_t most = 512 << 20;
+    if (!S_ISREG(s.st_mode) || s.st_size > most) {
+        read.error = EINVAL;
+        return read;
+    }
+    read.modified = s.st_mtim.tv_sec;
+    read.text.resize(static_cast<std::size_t>(s.st_size));
+    std::size_t at = 0;
+    while (at < read.text.size()) {
+        const auto got = ::read(fd.get(), read.text.data() + at, read.text.size() - at);
+        if (got <= 0) {
+            read.error = got < 0 ? errno : 0;
+            break;
+        }
+        at += static_cast<std::size_t>(got);
+    }
+    read.text.resize(at);
+    return read;
+}
+
+/// Calls `take(field, value)` for each line "Field: value", and `end()` after each paragraph. Further lines of a value,
+/// which begin with a blank, are left out.
+template <typename Take, typename End>
+void forEachField(std::string_view text, const Take& take, const End& end)
+{
+    bool any = false;
+    while (!text.empty()) {
+        const auto length = std::min(text.find('\n'), text.size());
+        const auto line = text.substr(0, length);
+        text.remove_prefix(std::min(length + 1, text.size()));
+        if (line.empty()) {
+            if (any)
+                end();
+            any = false;
+            continue;
+        }
+        any = true;
+        const auto colon = line.find(':');
+        if (line[0] == ' ' || line[0] == '\t' || colon == std::string_view::npos)
+            continue;
+        auto value = line.substr(colon + 1);
+        value.remove_prefix(std::min(value.find_first_not_of(" \t"), value.size()));
+        take(line.substr(0, colon), value);
+    }
+    if (any)
+        end();
+}
+
+std::string_view withoutUsr(std::string_view path)
+{
+    for (const auto* top : {"/usr/bin/", "/usr/sbin/", "/usr/lib"})
+        if (path.starts_with(top))
+            return path.substr(4);
+    return {};
+}
+
+} // namespace
+
+Result<PackageDatabase> PackageDatabase::read(const std::string& root)
+{
+    const auto folder = joinPath(root, "var/lib/dpkg");
+    const auto statusPath = joinPath(folder, "status");
+    const auto status = readWhole(statusPath);
+    if (status.error != 0)
+        return status.error == ENOENT
+                   ? Error{ErrorKind::NotFound, statusPath, ENOENT, "There is no Debian package manager here."}
+                   : systemError("read", statusPath, status.error);
+
+    std::unordered_set<std::string> automatic;
+    std::string name, arch, multiArch;
+    bool isAutomatic = false;
+    const auto states = readWhole(joinPath(root, "var/lib/apt/extended_states"));
+    forEachField(
+        states.text,
+        [&](std::string_view field, std::string_view value) {
+            if (field == "Package")
+                name = value;
+            else if (field == "Auto-Installed")
+                isAutomatic = value == "1";
+        },
+        [&] {
+            if (isAutomatic)
+                automatic.insert(name);
+            isAutomatic = false;
+        });
+
+    PackageDatabase db;
+    InstalledPackage package;
+    bool installed = false;
+    name.clear();
+    forEachField(
+        status.text,
+        [&](std::string_view field, std::string_view value) {
+            if (field == "Package")
+                package.name = value;
+            else if (field == "Version")
+                package.version = value;
+            else if (field == "Architecture")
+                arch = value;
+            else if (field == "Multi-Arch")
+                multiArch = value;
+            else if (field == "Status")
+                installed = value.ends_with(" installed") || value.ends_with(" unpacked") ||
+                            value.ends_with(" half-configured") || value.ends_with(" half-installed");
+            else if (field == "Essential")
+                package.essential = value == "yes";
+            else if (field == "Description")
+                package.summary = value;
+            else if (field == "Installed-Size") {
+                std::uint64_t kib = 0;
+                std::from_chars(value.data(), value.data() + value.size(), kib);
+                package.installedBytes = std::min(kib, UINT64_MAX / 2048) * 1024;
+            }
+        },
+        [&] {
+            if (installed && !package.name.empty()) {
+                package.automatic = automatic.contains(package.name);
+                if (multiArch == "same")
+                    package.name += ":" + arch;
+                db.packages_.push_back(package);
+            }
+            package = {};
+            installed = false;
+            arch.clear();
+            multiArch.clear();
+        });
+    if (db.packages_.empty() && !status.text.empty())
+        return Error{ErrorKind::Damaged, statusPath, 0,
+                     "The list of installed packages (" + displayText(statusPath) + ") cannot be understood."};
+
+    db.texts_.reserve(db.packages_.size()); // views point into the texts: they must not move
+    for (std::uint32_t i = 0; i < db.packages_.size(); ++i) {
+        auto& owner = db.packages_[i];
+        const auto bare = owner.name.substr(0, owner.name.find(':'));
+        auto list = readWhole(joinPath(folder, "info/" + owner.name + ".list"));
+        if (list.error == ENOENT && bare != owner.name)
+            list = readWhole(joinPath(folder, "info/" + bare + ".list"));
+        if (list.error != 0) {
+            ++db.unreadable_;
+            continue;
+        }
+        owner.installed = list.modified;
+        std::string_view rest = db.texts_.emplace_back(std::move(list.text));
+        while (!rest.empty()) {
+            const auto length = std::min(rest.find('\n'), rest.size());
+            const auto path = rest.substr(0, length);
+            rest.remove_prefix(std::min(length + 1, rest.size()));
+            // Folders come before what is in them; they are shared by many packages and belong to none.
+            const bool isFolder = rest.size() > length && rest.substr(0, length) == path && rest[length] == '/';
+            if (path.size() < 2 || path[0] != '/' || path == "/." || isFolder)
+                continue;
+            db.owned_.push_back({path, i});
+            ++owner.files;
+        }
+    }
+    std::sort(db.owned_.begin(), db.owned_.end(), [](const Owned& a, const Owned& b) { return a.path < b.path; });
+    return db;
+}
+
+const InstalledPackage* PackageDatabase::ownerAt(std::string_view path) const
+{
+    const auto at = std::lower_bound(owned_.begin(), owned_.end(), path,
+                                     [](const Owned& o, std::string_view p) { return o.path < p; });
+    return at != owned_.end() && at->path == path ? &packages_[at->package] : nullptr;
+}
+
+const InstalledPackage* PackageDatabase::owner(std::string_view path) const
+{
+    // What has something below it is a folder, which may be shared by many.
+    if (const auto* found = ownerAt(path))
+        return ownerBelow(path) ? nullptr : found;
+    const auto old = withoutUsr(path);
+    return old.empty() || ownerBelow(old) ? nullptr : ownerAt(old);
+}
+
+const InstalledPackage* PackageDatabase::ownerBelow(std::string_view folder) const
+{
+    const auto below = std::string(folder) + (folder.ends_with('/') ? "" : "/");
+    const auto at = std::lower_bound(owned_.begin(), owned_.end(), std::string_view(below),
+                                     [](const Owned& o, std::string_view p) { return o.path < p; });
+    return at != owned_.end() && at->path.starts_with(below) ? &packages_[at->package] : nullptr;
+}
+
+const InstalledPackage* PackageDatabase::ownerWithin(std::string_view folder) const
+{
+    if (const auto* found = owner(folder))
+        return found;
+    if (const auto* found = ownerBelow(folder))
+        return found;
+    const auto old = withoutUsr(folder);
+    return old.empty() ? nullptr : ownerBelow(old);
+}
+
+std::vector<std::string_view> PackageDatabase::pathsOf(const InstalledPackage& package) const
+{
+    const auto index = static_cast<std::uint32_t>(&package - packages_.data());
+    std::vector<std::string_view> paths;
+    for (const auto& owned : owned_)
+        if (owned.package == index)
+            paths.push_back(owned.path);
+    return paths;
+}
+
+} // namespace kurvo

@@ -1,0 +1,149 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// kurvo-fuzz TARGET SECONDS [SEED]: feeds what comes from outside (filter, rules, snapshot, preview) with seeds that
+// were changed at random, until time is up. Made to be run under ASan+UBSan, which end it at the first fault:
+//   ninja -C build/asan kurvo-fuzz && build/asan/tests/kurvo-fuzz filter 60
+#include <chrono>
+#include <cstdio>
+#include <cstdlib>
+#include <functional>
+#include <map>
+#include <random>
+#include <variant>
+
+#include "core/advice/rule_book.h"
+#include "core/find/filter.h"
+#include "core/preview/preview.h"
+#include "core/snapshot/snapshot.h"
+#include "support/random_tree.h"
+#include "support/test_tree.h"
+
+using namespace kurvo;
+using namespace kurvo::test;
+using namespace std::string_literals;
+
+namespace {
+
+std::mt19937_64 randomBits; // NOLINT: seeded in main
+
+std::size_t below(std::size_t bound)
+{
+    return bound == 0 ? 0 : static_cast<std::size_t>(randomBits() % bound);
+}
+
+std::string changed(const std::vector<std::string>& seeds, const std::string& words)
+{
+    auto text = seeds[below(seeds.size())];
+    for (std::size_t i = 0; i <= below(8); ++i) {
+        const auto at = below(text.size() + 1);
+        switch (below(6)) {
+        case 0:
+            text.erase(at, below(16));
+            break;
+        case 1:
+            text.insert(at, text.substr(below(text.size() + 1), below(24)));
+            break;
+        case 2:
+            text.insert(at, 1, words[below(words.size())]);
+            break;
+        case 3:
+            text.insert(at, std::string(below(300), static_cast<char>(below(256))));
+            break;
+        default:
+            if (at < text.size())
+                text[at] =
+                    below(2) == 0 ? static_cast<char>(below(256)) : static_cast<char>(text[at] ^ (1 << below(8)));
+        }
+    }
+    return text;
+}
+
+void fuzzFilter()
+{
+    static const auto tree = randomTree(5);
+    const auto line = changed({"*.wav size>500M age>1y owner:a,b", "(a or not b) family:audio,video changed<2025-03",
+                               "under:/a/b mark:any advice:safe,leave is:hidden,sparse \"two words\" path:x/*"},
+                              "():<>=,\"\\* ?[]ornot");
+    const auto filter = Filter::parse(line);
+    if (const auto* error = std::get_if<FilterError>(&filter)) {
+        if (error->at > line.size() || error->sentence.empty())
+            std::abort();
+        return;
+    }
+    (void)matchingFiles(*tree, std::get<Filter>(filter).bind(*tree, {}));
+    (void)filterOffers(line, {});
+}
+
+void fuzzRules()
+{
+    RuleBook book;
+    (void)book.add(
+        changed({"[[rule]]\nid = \"a\"\npath = [\"~/x/**\", \"**/*.y\"]\nlevel = \"your call\"\nwhat = \"A.\"\n"
+                 "do = \"B.\"\ncommand = \"c FILE\"\ntest = \"/home/u/x/z\"\nnot = \"/q\"\n[[rule]]\nid = 'b'\n"
+                 "path = '/s/*/t'\nlevel = 'leave alone'\nwhat = '''W.'''\ndo = \"\\u0041\"\n"},
+                "[]=\"'\n{}.#\\*/~"),
+        "fuzz.toml");
+    for (const auto* path : {"/home/u/x/z", "/a/b.y", "/s/1/t", "/", ""})
+        (void)book.find(path);
+}
+
+void fuzzSnapshot()
+{
+    static const TestFolder folder;
+    static const std::vector<std::string> seeds = [] {
+        std::vector<std::string> all;
+        for (const std::uint64_t seed : {3u, 8u}) {
+            SnapshotInfo info;
+            info.place = "/place";
+            if (!writeSnapshot(folder / "seed.kurvo", info, *randomTree(seed)))
+                std::abort();
+            all.push_back(readAll(folder / "seed.kurvo"));
+        }
+        return all;
+    }();
+    writeAll(folder / "x.kurvo", changed(seeds, std::string(1, '\xff') + "\x01KURVO"));
+    if (const auto read = readSnapshot(folder / "x.kurvo"))
+        (void)read->tree->disk(rootNode);
+}
+
+void fuzzPreview()
+{
+    static const std::vector<std::string> seeds{
+        "\0\0\0\x10"
+                    "ftypisom\0\0\0\0\0\0\0\x34moov\0\0\0\x2cmvhd\0\0\0\0\0\0\0\0\0\0\0\0\0\0\3\xe8\0\0\xf0\x3c...."s,
+        "\x1a\x45\xdf\xa3\x84...."
+                    "\x18\x53\x80\x67\xa0\x15\x49\xa9\x66\x8b\x2a\xd7\xb1\x83\x0f\x42\x40\x44\x89\x84\x45\0\0\0\x16\x54"
+                    "\xae\x6b\x85\xae\x83\x86\x81V"s,
+        "RIFF\0\0\0\0AVI "
+                    "LIST\0\0\0\0hdrlavih\x38\0\0\0\x40\x9c\0\0...................................................."s,
+        "plain text\nof two lines",
+        "\xff\xfe"
+        "a",
+        "Gr\xfc\xdf"};
+    const auto bytes = changed(seeds, "ftypmoovtrakRIFF\x1a\x45\xdf\xa3");
+    (void)previewKindOf(bytes);
+    (void)asText(bytes, below(2) == 0);
+    (void)hexLines(bytes);
+    (void)mediaFacts([&bytes](std::uint64_t at,
+                              std::size_t size) { return at < bytes.size() ? bytes.substr(at, size) : std::string(); },
+                     bytes.size());
+}
+
+} // namespace
+
+int main(int argc, char** argv)
+{
+    const std::map<std::string, std::function<void()>> targets{
+        {"filter", fuzzFilter}, {"rules", fuzzRules}, {"snapshot", fuzzSnapshot}, {"preview", fuzzPreview}};
+    const auto target = argc >= 3 ? targets.find(argv[1]) : targets.end();
+    if (target == targets.end()) {
+        std::fputs("kurvo-fuzz filter|rules|snapshot|preview SECONDS [SEED]\n", stderr);
+        return 2;
+    }
+    randomBits.seed(argc > 3 ? std::strtoull(argv[3], nullptr, 10) : 1);
+    const auto end = std::chrono::steady_clock::now() + std::chrono::seconds(std::atoi(argv[2]));
+    std::uint64_t rounds = 0;
+    for (; std::chrono::steady_clock::now() < end; ++rounds)
+        target->second();
+    std::printf("%s: %llu rounds, clean\n", argv[1], static_cast<unsigned long long>(rounds));
+    return 0;
+}
