@@ -184,6 +184,8 @@ void logsAndState(Sketch& s, int month)
         s.file(journal, fmt::format("system-{:02}.journal", i), 128 * MiB, monthEnd(month) - i * 3 * 86400);
     // The recorder's ring buffer: 200 GiB long, mostly holes.
     s.file(s.folder("/var/lib/recorder"), "ring.buf", 200 * GiB, monthEnd(month)).stat.blocks = 11 * GiB / 512;
+    // And the hour to come: its blocks are kept ahead, and a minute of it is written.
+    s.file(s.folder("/var/lib/recorder"), "next-hour.wav", 11 * MiB, monthEnd(month)).stat.blocks = 660 * MiB / 512;
     const auto dumps = s.folder("/var/lib/dumps");
     for (int i = 0; i <= month; ++i)
         s.file(dumps, fmt::format("core.recorder.{}", 4711 + i * 97), around(2700 * MiB, fmt::format("dump:{}", i)),

@@ -101,7 +101,7 @@ QColor CellColours::of(const Cell& cell) const
     default:
         break;
     }
-    const auto& tree = *place.tree;
+    const auto& tree = *place.shown();
     const auto own = classColour(*place.scheme, place.scheme->classOf(cell.node));
     const bool folder = tree.isFolder(cell.node);
     const auto colour = cell.kind == CellKind::Rest ? faint(own) : folder ? paler(own) : own;

@@ -66,7 +66,7 @@ void DescentChain::paintEvent(QPaintEvent*)
         return;
     QPainter painter(this);
     const auto& t = theme();
-    const auto& tree = *place->tree;
+    const auto& tree = *place->shown();
     const auto measure = session_.measure();
     for (std::size_t i = 0; i < steps_.size(); ++i) {
         const auto& step = steps_[i];

@@ -38,7 +38,7 @@ public:
         if (!place || !row || (!row->isRest() && !place->tree->contains(row->node)))
             return;
         const auto& t = theme();
-        const auto& tree = *place->tree;
+        const auto& tree = *place->shown();
         const NodeId node = row->node;
         const bool selected = (option.state & QStyle::State_Selected) != 0;
         painter->save();
@@ -97,7 +97,7 @@ private:
                           NodeId node)
     {
         const auto& t = theme();
-        const auto& tree = *place.tree;
+        const auto& tree = *place.shown();
         QStringList tags;
         if (node != noNode) {
             if (place.plan.coveringItem(tree, node) != noNode)
@@ -166,7 +166,7 @@ private:
 
     QString facts(const Place& place, const DescentRow& row) const
     {
-        const auto& tree = *place.tree;
+        const auto& tree = *place.shown();
         QStringList words;
         if (place.lit.any() && place.litSums && !row.isRest()) {
             const auto lit = litOf(place, row);

@@ -88,8 +88,8 @@ DescentView::DescentView(Session& session, QWidget* parent)
         if (!following_)
             takeSelection();
     });
-    for (const auto signal :
-         {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged, &Session::measureChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged,
+                              &Session::shownChanged, &Session::measureChanged})
         connect(&session_, signal, this, &DescentView::refresh);
     connect(&session_, &Session::selectionChanged, this, &DescentView::showSelection);
     for (const auto signal : {&Session::planChanged, &Session::marksChanged})
@@ -159,7 +159,7 @@ void DescentView::setFacts(unsigned facts)
 
 void DescentView::toggleOpened(NodeId folder)
 {
-    if (!session_.place() || !DescentRowPainter::canOpen(*session_.place()->tree, folder))
+    if (!session_.place() || !DescentRowPainter::canOpen(*session_.place()->shown(), folder))
         return;
     if (wish_.opened.erase(folder) == 0)
         wish_.opened.insert(folder);
@@ -178,7 +178,7 @@ void DescentView::refresh()
         wish_.whole.clear();
         endTyping();
     }
-    wish_.tree = place ? place->tree : nullptr;
+    wish_.tree = place ? place->shown() : nullptr;
     wish_.focus = place ? place->focus : noNode;
     wish_.measure = session_.measure();
     wish_.sort = sort_;
@@ -224,7 +224,7 @@ void DescentView::showFoot()
     passed_->setVisible(place && !place->passed.empty());
     if (!place)
         return;
-    const auto& tree = *place->tree;
+    const auto& tree = *place->shown();
     const auto whole = tree.disk(place->focus);
     const auto hidden = tree.sums(place->focus).hiddenDisk;
     // Worth saying from a fifth on, but not inside what is hidden as a whole.
@@ -355,8 +355,8 @@ void DescentView::type(const QString& text)
             return session_.select(model_->nodeAt(row));
     NodeId best = noNode;
     std::uint64_t most = 0;
-    place->tree->forEachChild(place->focus, [&](NodeId child) {
-        const auto size = place->tree->measured(child, wish_.measure);
+    place->shown()->forEachChild(place->focus, [&](NodeId child) {
+        const auto size = place->shown()->measured(child, wish_.measure);
         if ((best == noNode || size > most) &&
             toText(place->tree->name(child)).startsWith(typed_, Qt::CaseInsensitive)) {
             best = child;
@@ -389,8 +389,7 @@ bool DescentView::keyPressed(QKeyEvent* event)
             endTyping();
             return true;
         }
-        if (session_.place() && session_.place()->lit.any())
-            session_.light(session_.place()->lit);
+        session_.putOut();
         return true;
     case Qt::Key_Backspace:
         if (typing) {
@@ -463,7 +462,7 @@ bool DescentView::eventFilter(QObject* watched, QEvent* event)
         const auto index = list_->indexAt(mouse->pos());
         const auto* row = model_->row(index.row());
         if (row && mouse->button() == Qt::LeftButton && session_.place() &&
-            DescentRowPainter::canOpen(*session_.place()->tree, row->node) &&
+            DescentRowPainter::canOpen(*session_.place()->shown(), row->node) &&
             DescentRowPainter::markIn(list_->visualRect(index), row->level).contains(mouse->pos())) {
             toggleOpened(row->node);
             return true;

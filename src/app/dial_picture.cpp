@@ -218,11 +218,12 @@ void DialPicture::paintCentre(QPainter& painter, const CellColours& colours) con
     const bool small = radius < 62;
     const double room = 2 * (scale - (small ? 2 : 10));
     const double top = dial_.centreY() - (small ? 19 : 28);
-    const auto second = capacity                 ? QObject::tr("of %1").arg(sizeText(place.capacity.total))
-                        : focus.node != rootNode ? QObject::tr("%1 of all")
-                                                       .arg(shareText(place.tree->measured(focus.node, colours.measure),
-                                                                      place.tree->measured(rootNode, colours.measure)))
-                                                 : QString();
+    const auto second = capacity ? QObject::tr("of %1").arg(sizeText(place.capacity.total))
+                        : focus.node != rootNode
+                            ? QObject::tr("%1 of all")
+                                  .arg(shareText(place.shown()->measured(focus.node, colours.measure),
+                                                 place.shown()->measured(rootNode, colours.measure)))
+                            : QString();
     const auto third = capacity                 ? QObject::tr("%1 free").arg(sizeText(place.capacity.free))
                        : focus.node != rootNode ? QObject::tr("click: up")
                                                 : QString();
@@ -251,7 +252,7 @@ std::unique_ptr<Picture> layOutDial(const Place& place, const QSizeF& size)
     if (place.focus == rootNode && place.view.measure == Measure::Disk)
         options.areas = place.areas();
     constexpr double margin = 6;
-    return std::make_unique<DialPicture>(Dial(*place.tree, place.focus,
+    return std::make_unique<DialPicture>(Dial(*place.shown(), place.focus,
                                               {margin, margin, size.width() - 2 * margin, size.height() - 2 * margin},
                                               options),
                                          size.height());

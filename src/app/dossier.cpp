@@ -132,9 +132,9 @@ Dossier::Dossier(Session& session, QWidget* parent)
     outer->addWidget(actions_);
     outer->addWidget(empty_);
 
-    for (const auto signal :
-         {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged, &Session::selectionChanged,
-          &Session::planChanged, &Session::measureChanged, &Session::viewChanged, &Session::marksChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::shownChanged,
+                              &Session::focusChanged, &Session::selectionChanged, &Session::planChanged,
+                              &Session::measureChanged, &Session::viewChanged, &Session::marksChanged})
         connect(&session_, signal, this, &Dossier::update);
     for (const auto signal : {&Knowledge::rulesRead, &Knowledge::packagesReadIn})
         connect(&session_.knowledge(), signal, this, &Dossier::update);
@@ -396,6 +396,10 @@ void Dossier::fillFacts(const Place& place, NodeId node)
         addFact(tr("Changed"), whenText(store.modified(node)),
                 QString::fromStdString(formatTime(store.modified(node))));
     }
+    if (place.isShownInPart(node) && place.shown()->contains(node))
+        addFact(tr("Of it shown"),
+                tr("%1 in %2")
+                    .arg(sizeText(place.shown()->disk(node)), itemsText(place.shown()->sums(node).files, "file")));
     addFact(tr("Owner"), toText(ownerName(place.info, store.owner(node))));
     fillLinks(place, node);
 }

@@ -12,8 +12,9 @@ namespace kurvo::app {
 ExploreStage::ExploreStage(Session& session, QWidget* parent)
     : QWidget(parent), session_(session), state_(new QLabel), notRead_(new QPushButton), changed_(new QPushButton),
       stack_(new QStackedWidget), descent_(new DescentView(session)), pictures_(new QStackedWidget),
-      picture_(new PictureView(session)), types_(new TypesView(session)), legend_(new Legend(session)),
-      dossier_(new Dossier(session)), trail_(new Trail(session))
+      picture_(new PictureView(session)), narrowed_(new QFrame), narrowedBy_(new QLabel),
+      types_(new TypesView(session)), legend_(new Legend(session)), dossier_(new Dossier(session)),
+      trail_(new Trail(session))
 {
     auto* empty = new EmptyPage(tr("Scan a drive or a folder, or open a snapshot: what fills it will be drawn here."));
     connect(empty, &EmptyPage::scanRequested, this, &ExploreStage::scanRequested);
@@ -45,6 +46,19 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
     bar->addWidget(changed_);
     auto* choose = new PictureBar(session, trail_, state);
     middle->addWidget(choose);
+    auto* only = new QHBoxLayout(narrowed_);
+    only->setContentsMargins(10, 4, 4, 4);
+    narrowed_->setObjectName("narrowed");
+    narrowed_->setProperty("role", "notice");
+    narrowedBy_->setObjectName("narrowedBy");
+    narrowedBy_->setWordWrap(true);
+    auto* all = new QPushButton(tr("Show all again"));
+    all->setObjectName("showAll");
+    all->setProperty("role", "link");
+    connect(all, &QPushButton::clicked, &session_, &Session::showAll);
+    only->addWidget(narrowedBy_, 1);
+    only->addWidget(all);
+    middle->addWidget(narrowed_);
     pictures_->addWidget(picture_);
     pictures_->addWidget(types_);
     middle->addWidget(pictures_, 1);
@@ -60,8 +74,8 @@ ExploreStage::ExploreStage(Session& session, QWidget* parent)
     connect(descent_, &DescentView::contextRequested, this, &ExploreStage::contextRequested);
     connect(picture_, &PictureView::contextRequested, this, &ExploreStage::contextRequested);
     connect(choose, &PictureBar::takeAlongRequested, this, &ExploreStage::takeAlongRequested);
-    for (const auto signal :
-         {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged, &Session::viewChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged,
+                              &Session::shownChanged, &Session::viewChanged})
         connect(&session_, signal, this, &ExploreStage::refresh);
     connect(&session_, &Session::scansChanged, this, &ExploreStage::refreshState);
     refresh();
@@ -94,6 +108,13 @@ void ExploreStage::refresh()
     const bool types = place->view.picture == PictureKind::Types;
     pictures_->setCurrentIndex(types ? 1 : 0);
     legend_->setVisible(!types);
+    narrowed_->setVisible(place->narrowing.has_value());
+    if (place->narrowing) {
+        const auto& found = place->narrowing->tree->sums(rootNode);
+        narrowedBy_->setText(
+            tr("Only what was found is shown: <b>%1</b>, %2, %3")
+                .arg(place->narrowing->words.toHtmlEscaped(), itemsText(found.files, "file"), sizeText(found.disk)));
+    }
     refreshState();
 }
 

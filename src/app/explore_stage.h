@@ -2,6 +2,8 @@
 // Explore: descent, picture and dossier side by side, over one focus and one selection.
 #pragma once
 
+#include <QFrame>
+#include <QLabel>
 #include <QStackedWidget>
 #include <QWidget>
 
@@ -45,6 +47,8 @@ private:
     DescentView* descent_;
     QStackedWidget* pictures_;
     PictureView* picture_;
+    QFrame* narrowed_; ///< said while only what was found is shown
+    QLabel* narrowedBy_;
     TypesView* types_;
     Legend* legend_;
     Dossier* dossier_;

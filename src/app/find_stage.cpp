@@ -129,6 +129,7 @@ QString questionText(Question question)
                                                    QObject::tr("Old kernels"),
                                                    QObject::tr("Folders with many files"),
                                                    QObject::tr("Sparse files"),
+                                                   QObject::tr("Space kept ahead"),
                                                    QObject::tr("Hard links")};
     return texts[static_cast<std::size_t>(question)];
 }
@@ -149,6 +150,7 @@ QString questionAdvice(Question question)
             "They go with their packages: sudo apt autoremove --purge. The newest and the one that runs are left out."),
         QObject::tr("Ten thousand small files take more than they look. Often one program makes them."),
         QObject::tr("Their length says little: only what is on disk comes free."),
+        QObject::tr("A program keeps these blocks to write into later. Their length is less than what comes free."),
         QObject::tr("Space comes free only when the last path of a file goes.")};
     return texts[static_cast<std::size_t>(question)];
 }
@@ -171,9 +173,9 @@ FindStage::FindStage(Session& session, QWidget* parent)
       filter_(new FilterLine(session)), problem_(new QLabel), scope_(new QPushButton),
       keep_(new QPushButton(tr("Keep"))), mind_(new QLabel), ageField_(new AgeFieldView(session)),
       model_(new FileListModel(session, this)), list_(new QTableView), sums_(new QLabel),
-      light_(new QPushButton(tr("Light these up in Explore"))), dossier_(new Dossier(session)),
-      pages_(new QStackedWidget), duplicates_(new DuplicatesPage(session)), heldOpen_(new HeldOpenPage(session)),
-      trash_(new TrashPage(session)), packages_(new PackagesPage(session))
+      light_(new QPushButton(tr("Light up in Explore"))), only_(new QPushButton(tr("Only these in Explore"))),
+      dossier_(new Dossier(session)), pages_(new QStackedWidget), duplicates_(new DuplicatesPage(session)),
+      heldOpen_(new HeldOpenPage(session)), trash_(new TrashPage(session)), packages_(new PackagesPage(session))
 {
     auto* empty = new EmptyPage(tr("Scan a drive or a folder: all its files will be listed here, the largest first."));
     connect(empty, &EmptyPage::scanRequested, this, &FindStage::scanRequested);
@@ -233,7 +235,25 @@ FindStage::FindStage(Session& session, QWidget* parent)
 
     light_->setObjectName("lightFound");
     light_->setToolTip(tr("In the pictures and the descent all other files fade"));
-    connect(light_, &QPushButton::clicked, this, &FindStage::lightFound);
+    connect(light_, &QPushButton::clicked, this, [this] {
+        takeToExplore([this](const std::shared_ptr<std::vector<bool>>& found) {
+            Lit lit;
+            lit.files = found;
+            session_.light(lit);
+        });
+    });
+    only_->setObjectName("onlyFound");
+    only_->setToolTip(tr("The pictures and the descent show nothing else, and their sums are of these"));
+    connect(only_, &QPushButton::clicked, this, [this] {
+        takeToExplore([this](const std::shared_ptr<std::vector<bool>>& found) {
+            QStringList words;
+            if (question_ != Question::All)
+                words << questionText(question_);
+            if (!filter_->text().trimmed().isEmpty())
+                words << filter_->text().trimmed();
+            session_.narrow(found, words.isEmpty() ? tr("all files") : words.join(QStringLiteral(" · ")));
+        });
+    });
     list_->setObjectName("fileList");
     list_->setAccessibleName(tr("Files"));
     list_->setModel(model_);
@@ -287,6 +307,7 @@ FindStage::FindStage(Session& session, QWidget* parent)
     auto* foot = new QHBoxLayout;
     foot->addWidget(sums_, 1);
     foot->addWidget(light_);
+    foot->addWidget(only_);
     middle->addLayout(foot);
     pages_->insertWidget(0, files);
     pages_->setCurrentIndex(0);
@@ -626,6 +647,7 @@ void FindStage::show(const Found& found)
     following_ = false;
     ageField_->setField(found.field);
     light_->setEnabled(!found.files.empty());
+    only_->setEnabled(!found.files.empty());
     sums_->setText(
         found.files.empty()
             ? tr("Nothing matches. Escape in the filter line clears it.")
@@ -664,8 +686,8 @@ void FindStage::takeBox()
     later();
 }
 
-/// The pictures show where all this lies.
-void FindStage::lightFound()
+/// The pictures show where all this lies, or nothing else.
+void FindStage::takeToExplore(const std::function<void(const std::shared_ptr<std::vector<bool>>&)>& show)
 {
     const auto* place = session_.place();
     if (!place || model_->files().empty())
@@ -678,12 +700,10 @@ void FindStage::lightFound()
                 tree->forEachBelow(node, [&](NodeId below) { (*files)[below] = true; });
             return files;
         },
-        [this, store = place->tree->sharedStore()](const std::shared_ptr<std::vector<bool>>& files) {
+        [this, show, store = place->tree->sharedStore()](const std::shared_ptr<std::vector<bool>>& files) {
             if (!session_.place() || session_.place()->tree->sharedStore() != store)
                 return;
-            Lit lit;
-            lit.files = files;
-            session_.light(lit);
+            show(files);
             emit lightRequested();
         });
 }

@@ -10,6 +10,7 @@
 #include <QTimer>
 #include <QWidget>
 
+#include <functional>
 #include <memory>
 
 #include "app/age_field_view.h"
@@ -56,7 +57,7 @@ signals:
     void exploreRequested(); ///< the selected file's folder
     void keptChanged();
     void columnsChanged();
-    void lightRequested(); ///< what was found is lit: to be looked at in Explore
+    void lightRequested(); ///< what was found is to be looked at in Explore
 
 protected:
     void showEvent(QShowEvent* event) override;
@@ -74,7 +75,7 @@ private:
     void showSelection();
     void takeSelection();
     void sortBy(int column);
-    void lightFound();
+    void takeToExplore(const std::function<void(const std::shared_ptr<std::vector<bool>>&)>& show);
     void keepFilter();
     void chooseRow(int row);
     void showKept();
@@ -96,6 +97,7 @@ private:
     QTableView* list_;
     QLabel* sums_;
     QPushButton* light_;
+    QPushButton* only_;
     Dossier* dossier_;
     QStackedWidget* pages_; ///< the list first, then the finders
     DuplicatesPage* duplicates_;

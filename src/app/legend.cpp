@@ -20,8 +20,9 @@ Legend::Legend(Session& session, QWidget* parent) : QWidget(parent), session_(se
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setMouseTracking(true);
     setFocusPolicy(Qt::TabFocus);
-    for (const auto signal : {&Session::placeChanged, &Session::treeChanged, &Session::focusChanged,
-                              &Session::measureChanged, &Session::viewChanged, &Session::coloursChanged})
+    for (const auto signal :
+         {&Session::placeChanged, &Session::treeChanged, &Session::shownChanged, &Session::focusChanged,
+          &Session::measureChanged, &Session::viewChanged, &Session::coloursChanged})
         connect(&session_, signal, this, &Legend::refresh);
     connect(&session_, &Session::litChanged, this, &Legend::rebuild);
 }
@@ -34,11 +35,11 @@ void Legend::refresh()
         return;
     if (place && place->scheme->by() != place->view.colour)
         return; // the colours are being worked out
-    if (place && tree_ == place->tree && asked_ == place->scheme && shown_ == place->focus &&
+    if (place && tree_ == place->shown() && asked_ == place->scheme && shown_ == place->focus &&
         measure_ == session_.measure())
         return;
     const auto request = ++request_;
-    tree_ = place ? place->tree : nullptr;
+    tree_ = place ? place->shown() : nullptr;
     asked_ = place ? place->scheme : nullptr;
     measure_ = session_.measure();
     if (!place) {
@@ -51,7 +52,7 @@ void Legend::refresh()
     const auto scheme = place->scheme;
     runAsync(
         this,
-        [tree = place->tree, focus = place->focus, scheme, measure = session_.measure()] {
+        [tree = place->shown(), focus = place->focus, scheme, measure = session_.measure()] {
             return mixOf(*tree, *scheme, focus, measure);
         },
         [this, request, scheme](const ClassMix& mix) {
@@ -221,8 +222,7 @@ void Legend::keyPressEvent(QKeyEvent* event)
     case Qt::Key_Enter:
         return press(current_);
     case Qt::Key_Escape:
-        if (session_.place() && session_.place()->lit.any())
-            session_.light(session_.place()->lit);
+        session_.putOut();
         return;
     default:
         QWidget::keyPressEvent(event);

@@ -18,7 +18,7 @@ namespace {
 /// Families as bands: the file types on a sheet.
 void paintBands(QPainter& painter, const QRectF& area, const Place& place)
 {
-    const auto table = typeTable(*place.tree, place.focus, place.view.measure);
+    const auto table = typeTable(*place.shown(), place.focus, place.view.measure);
     const double line = std::min(40.0, area.height() / std::max<double>(1, static_cast<double>(table.families.size())));
     double y = area.y();
     for (const auto& family : table.families) {
@@ -64,7 +64,7 @@ void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const
                      cutMiddle(path, painter.font(), static_cast<int>(inner.width())));
     painter.setFont(fontOf(13));
     painter.setPen(theme().textSecond);
-    const auto measured = place.tree->measured(place.focus, place.view.measure);
+    const auto measured = place.shown()->measured(place.focus, place.view.measure);
     painter.drawText(QRectF(inner.x(), inner.y() + 28, inner.width(), 20), Qt::AlignLeft | Qt::AlignVCenter,
                      QObject::tr("%1 · %2 · %3 · scanned %4")
                          .arg(place.view.measure == Measure::Files ? itemsText(measured, "file") : sizeText(measured),

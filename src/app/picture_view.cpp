@@ -35,6 +35,7 @@ PictureView::PictureView(Session& session, QWidget* parent) : QWidget(parent), s
     connect(&session_, &Session::viewChanged, this, &PictureView::viewChanged);
     connect(&session_, &Session::focusChanged, this, &PictureView::focusChanged);
     connect(&session_, &Session::treeChanged, this, &PictureView::treeChanged);
+    connect(&session_, &Session::shownChanged, this, &PictureView::layOut);
     // Free space and what was not seen belong to the picture of a drive.
     connect(&session_, &Session::capacityChanged, this, &PictureView::layOut);
     for (const auto signal : {&Session::planChanged, &Session::coloursChanged, &Session::litChanged})
@@ -206,6 +207,7 @@ void PictureView::paintEmpty(QPainter& painter, const Place& place)
         store.has(place.focus, FlagUnreadable)        ? tr("This folder could not be read with your permissions.")
         : place.isGrowing()                           ? tr("Nothing with a size was found here yet.")
         : store.has(place.focus, FlagUnfinished)      ? tr("The scan was stopped before it came here.")
+        : place.narrowing                             ? tr("Nothing in here matches the filter.")
         : place.tree->countChildren(place.focus) == 0 ? tr("This folder is empty.")
                                                       : tr("Everything in here has no size by this measure.");
     painter.drawText(rect(), Qt::AlignCenter, text);
@@ -420,8 +422,8 @@ void PictureView::keyPressEvent(QKeyEvent* e)
             enter(picture_->of(*place->tree, place->selection));
         return;
     case Qt::Key_Escape:
-        if (place->lit.any())
-            session_.light(place->lit);
+        if (place->lit.any() || place->narrowing)
+            session_.putOut();
         else
             session_.select(noNode);
         return;

@@ -47,9 +47,16 @@ std::uint64_t Place::bytesInTrashSeen() const
     return sum;
 }
 
+bool Place::isShownInPart(NodeId node) const
+{
+    return narrowing && tree->isFolder(node) &&
+           (!narrowing->tree->contains(node) || narrowing->tree->sums(node).files != tree->sums(node).files ||
+            narrowing->tree->sums(node).folders != tree->sums(node).folders);
+}
+
 DriveAreas Place::areas() const
 {
-    if (!wholeDrive || capacity.total == 0)
+    if (!wholeDrive || narrowing || capacity.total == 0)
         return {};
     const auto seen = tree->disk(rootNode);
     return {capacity.used > seen ? capacity.used - seen : 0, capacity.reserved, capacity.free};
@@ -95,7 +102,7 @@ std::vector<NodeId> Place::selected() const
 std::uint64_t Place::litSize(NodeId node, Measure measure) const
 {
     if (!lit.any() || !litSums)
-        return tree->measured(node, measure);
+        return shown()->measured(node, measure);
     if (!tree->isFolder(node))
         return isLit(*tree, lit, *scheme, node) ? tree->measured(node, measure) : 0;
     const auto index = tree->store().folderIndex(node);

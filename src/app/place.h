@@ -3,7 +3,10 @@
 // so.
 #pragma once
 
+#include <QString>
+
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -61,6 +64,14 @@ struct ViewState {
     bool operator==(const ViewState&) const = default;
 };
 
+/// The pictures and the descent show only what was found.
+struct Narrowing {
+    std::shared_ptr<const std::vector<bool>> wanted;     ///< by id
+    std::shared_ptr<const FileTree> tree;                ///< these entries of the place's tree, with their sums
+    std::shared_ptr<const std::vector<Family>> dominant; ///< by folder index, as Place's
+    QString words;                                       ///< how it was asked for
+};
+
 struct Place {
     std::uint64_t id = 0; ///< given by Session; jobs find their place again by it
     SnapshotInfo info;
@@ -91,6 +102,8 @@ struct Place {
     Lit lit;
     std::shared_ptr<const std::vector<std::uint64_t>> litSums; ///< by folder index; null while nothing is lit
 
+    std::optional<Narrowing> narrowing;
+
     GuardFacts guard;                                ///< what is known of the system that the place lies in
     std::shared_ptr<const PackageDatabase> packages; ///< keeps what `guard` looks at
     Plan plan;
@@ -99,6 +112,14 @@ struct Place {
     std::vector<Run> runs; ///< newest last
 
     bool isGrowing() const { return tree->isGrowing(); }
+    /// What the pictures and the descent show: the tree, or what it was narrowed to. The same ids.
+    const std::shared_ptr<const FileTree>& shown() const { return narrowing ? narrowing->tree : tree; }
+    const std::shared_ptr<const std::vector<Family>>& shownDominant() const
+    {
+        return narrowing ? narrowing->dominant : dominant;
+    }
+    /// A folder of which only a part is shown.
+    bool isShownInPart(NodeId node) const;
     /// Something happened in this folder: false when that was known.
     bool noteChanged(const std::string& folder);
     /// What was put into the trash from here and is still there.

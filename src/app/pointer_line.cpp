@@ -14,7 +14,7 @@ PointerLine::PointerLine(Session& session, QWidget* parent) : QWidget(parent), s
     setObjectName("pointerLine");
     for (const auto signal :
          {&Session::placeChanged, &Session::treeChanged, &Session::hoverChanged, &Session::selectionChanged,
-          &Session::focusChanged, &Session::planChanged, &Session::marksChanged})
+          &Session::focusChanged, &Session::shownChanged, &Session::planChanged, &Session::marksChanged})
         connect(&session_, signal, this, &PointerLine::update);
 }
 
@@ -52,6 +52,13 @@ void PointerLine::update()
                                : ", " + QString::fromUtf8(type.name.data(), static_cast<qsizetype>(type.name.size())));
         }
         QStringList states;
+        if (place->isShownInPart(node)) {
+            const auto& shown = *place->shown();
+            states << (shown.contains(node)
+                           ? tr("shown: %1 in %2")
+                                 .arg(sizeText(shown.disk(node)), itemsText(shown.sums(node).files, "file"))
+                           : tr("nothing of it shown"));
+        }
         if (place->plan.coveringItem(tree, node) != noNode)
             states << tr("planned: trash");
         if (const auto found = place->marks ? place->marks->of(node) : TreeMarks::Found{}; found.mark)

@@ -296,7 +296,7 @@ void Session::followTheWeight()
     if (!p)
         return;
     const NodeId from = p->focus;
-    const NodeId target = kurvo::followTheWeight(*p->tree, from, measure(), weightThreshold_);
+    const NodeId target = kurvo::followTheWeight(*p->shown(), from, measure(), weightThreshold_);
     if (target == from) {
         say(tr("No single folder holds %1 % of %2: the weight is spread from here on.")
                 .arg(qRound(weightThreshold_ * 100))
@@ -385,6 +385,8 @@ void Session::reveal(NodeId node)
         return;
     if (!p->tree->isAtOrBelow(node, p->focus) || node == p->focus)
         setFocus(node == rootNode ? rootNode : p->tree->parent(node));
+    if (p->narrowing && !p->narrowing->tree->contains(node))
+        showAll();
     select(node);
 }
 

@@ -164,6 +164,12 @@ public:
     }
     /// Lights classes or a type up in all views; the same again puts it out.
     void light(const Lit& lit);
+    /// Pictures and descent show only these entries of the current place (by id), with their sums; `words` says to
+    /// people how they were asked for. Not while a scan runs.
+    void narrow(std::shared_ptr<const std::vector<bool>> wanted, const QString& words);
+    void showAll();
+    /// Escape: puts out what is lit, and where nothing is shows all again.
+    void putOut();
 
     // What is known of items (session_knowledge.cpp)
     /// Whether this is a scan of this machine, whose packages and programs can be asked.
@@ -212,6 +218,7 @@ signals:
     void measureChanged();
     void viewChanged();                                  ///< picture, depth, areas, or what is coloured by
     void coloursChanged();                               ///< the classes of the entries are known anew
+    void shownChanged();                                 ///< narrowed to what was found, or all is shown again
     void litChanged();                                   ///< and what is lit was added up
     void planChanged();                                  ///< the plan, its findings or its runs
     void marksChanged();                                 ///< of the current place, or their kinds
@@ -256,6 +263,9 @@ private:
     void changeView(const std::function<void(ViewState&)>& change);
     void refreshColours();
     void findEarlier();
+    void showNarrowed();
+    static Narrowing narrowTo(const FileTree& tree, std::shared_ptr<const std::vector<bool>> wanted, QString words);
+    QString partRefusal(NodeId node) const;
     void addUpLit();
     void deriveTree(Place* place, std::vector<NodeId> removed);
     void finishRun(Place* place, const std::vector<StepResult>& results);
@@ -283,6 +293,7 @@ private:
     double weightThreshold_ = 0.8;
     unsigned colourRequest_ = 0;
     unsigned litRequest_ = 0;
+    unsigned narrowRequest_ = 0;
     unsigned marksRequest_ = 0;
     QElapsedTimer colourAge_; ///< since the colours of a growing place were last worked out
 };

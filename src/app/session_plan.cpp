@@ -2,6 +2,7 @@
 // The part of Session that changes the plan, carries it out and takes it back.
 #include <algorithm>
 #include <mutex>
+#include <utility>
 
 #include "app/async.h"
 #include "app/session.h"
@@ -43,11 +44,26 @@ bool Session::mayPlan()
     return !planJob_ && !place()->isGrowing();
 }
 
+/// Whoever sees a part of a folder may not mean the whole of it: why it is not planned, empty where it can be.
+QString Session::partRefusal(NodeId node) const
+{
+    const auto* p = place();
+    if (!p->isShownInPart(node))
+        return {};
+    const auto& shown = *p->narrowing->tree;
+    return tr("Only %1 of the %2 in %3 match the filter and are shown. Show all again before the folder is planned, or "
+              "plan the files.")
+        .arg(countText(shown.contains(node) ? shown.sums(node).files : 0), itemsText(p->tree->sums(node).files, "file"),
+             toText(p->tree->label(node)));
+}
+
 void Session::planTrash(NodeId node, Guard guard)
 {
     auto* p = place();
     if (!p || node == noNode || !p->tree->contains(node) || !mayPlan())
         return;
+    if (const auto refusal = partRefusal(node); !refusal.isEmpty())
+        return say(refusal, Severity::Warning);
     auto changed = p->plan;
     if (auto added = changed.add(*p->tree, node, p->guard, guard); !added) {
         const auto protection = protectionOf(node);
@@ -75,6 +91,10 @@ std::size_t Session::planTrashAll(const std::vector<NodeId>& nodes)
     for (const NodeId node : nodes) {
         if (!p->tree->contains(node) || changed.has(node))
             continue;
+        if (const auto refusal = partRefusal(node); !refusal.isEmpty()) {
+            problem = problem.empty() ? refusal.toStdString() : problem;
+            continue;
+        }
         if (const auto added = changed.add(*p->tree, node, p->guard))
             ++planned;
         else if (problem.empty())
@@ -323,12 +343,15 @@ void Session::deriveTree(Place* target, std::vector<NodeId> removed)
     struct Derived {
         std::shared_ptr<const FileTree> tree;
         std::shared_ptr<const std::vector<Family>> dominant;
+        std::optional<Narrowing> narrowing;
     };
     runAsync(
         this,
-        [store = target->tree->sharedStore(), removed = std::move(removed)] {
-            Derived d{std::make_shared<FileTree>(store, removed), nullptr};
+        [store = target->tree->sharedStore(), narrowing = target->narrowing, removed = std::move(removed)] {
+            Derived d{std::make_shared<FileTree>(store, removed), nullptr, std::nullopt};
             d.dominant = dominantFamilies(*d.tree);
+            if (narrowing)
+                d.narrowing = narrowTo(*d.tree, narrowing->wanted, narrowing->words);
             return d;
         },
         [this, id = target->id](const Derived& derived) {
@@ -337,6 +360,10 @@ void Session::deriveTree(Place* target, std::vector<NodeId> removed)
                 return endJob();
             open->tree = derived.tree;
             open->dominant = derived.dominant;
+            if (open->narrowing && derived.narrowing && open->narrowing->wanted == derived.narrowing->wanted)
+                open->narrowing = derived.narrowing;
+            else if (const auto other = std::exchange(open->narrowing, std::nullopt)) // chosen meanwhile
+                narrow(other->wanted, other->words);
             // Whoever looked at something that is gone looks at the folder it was in.
             while (!open->tree->contains(open->focus))
                 open->focus = open->tree->parent(open->focus);

@@ -420,6 +420,7 @@ void Session::putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, std::f
             open->alsoSelected.clear();
             open->passed.clear();
             open->litSums = nullptr; // of the ids before
+            open->narrowing.reset();
             if (open->lit.files)
                 open->lit = {};
             for (auto* trail : {&open->back, &open->forward}) {

@@ -79,23 +79,23 @@ void Session::refreshColours()
         p->earlier = nullptr;
     auto by = p->view.colour;
     if (by == ColourBy::Growth && !p->earlier) {
-        p->scheme = std::make_shared<Scheme>(p->tree, p->dominant);
+        p->scheme = std::make_shared<Scheme>(p->shown(), p->shownDominant());
         addUpLit();
         if (p->isGrowing())
             return;
         return findEarlier();
     }
     if (by == ColourBy::Family || !p->scheme || !p->scheme->fits(*p->tree))
-        p->scheme = std::make_shared<Scheme>(p->tree, p->dominant);
+        p->scheme = std::make_shared<Scheme>(p->shown(), p->shownDominant());
     addUpLit();
     if (by == ColourBy::Family || (p->isGrowing() && colourAge_.isValid() && colourAge_.elapsed() < 900))
         return;
     colourAge_.start();
     runAsync(
         this,
-        [tree = p->tree, by, now = p->info.taken, earlier = p->earlier, marks = p->marks] {
-            return std::make_shared<const Scheme>(tree, by, now, earlier, marks);
-        },
+        // Growth is told by the whole of what a folder held.
+        [tree = by == ColourBy::Growth ? p->tree : p->shown(), by, now = p->info.taken, earlier = p->earlier,
+         marks = p->marks] { return std::make_shared<const Scheme>(tree, by, now, earlier, marks); },
         [this, request, id = p->id, by](const std::shared_ptr<const Scheme>& scheme) {
             auto* open = stillOpen(id);
             // A growing place asks again and again: a look at its start is better than none.
@@ -196,7 +196,7 @@ void Session::addUpLit()
         p->litSums = nullptr; // of another tree
     runAsync(
         this,
-        [tree = p->tree, lit = p->lit, scheme = p->scheme, measure = measure()] {
+        [tree = p->shown(), lit = p->lit, scheme = p->scheme, measure = measure()] {
             return std::make_shared<const std::vector<std::uint64_t>>(litSums(*tree, lit, *scheme, measure));
         },
         [this, request, id = p->id](const std::shared_ptr<const std::vector<std::uint64_t>>& sums) {
@@ -206,6 +206,68 @@ void Session::addUpLit()
             open->litSums = sums;
             emit litChanged();
         });
+}
+
+/// Derived trees are made off the interface thread, and what looks at the place goes on with the one before.
+void Session::narrow(std::shared_ptr<const std::vector<bool>> wanted, const QString& words)
+{
+    auto* p = place();
+    if (!p)
+        return;
+    if (p->isGrowing())
+        return say(tr("The scan still runs. The pictures can be narrowed once it has ended."), Severity::Warning);
+    runAsync(
+        this, [tree = p->tree, wanted, words] { return narrowTo(*tree, wanted, words); },
+        [this, id = p->id, base = p->tree, request = ++narrowRequest_](const Narrowing& narrowing) {
+            auto* open = stillOpen(id);
+            if (!open || open != place() || request != narrowRequest_)
+                return;
+            if (open->tree != base) // something was carried out, or read again, meanwhile
+                return open->tree->sharedStore() == base->sharedStore() ? narrow(narrowing.wanted, narrowing.words)
+                                                                        : void();
+            open->narrowing = narrowing;
+            // Into the nearest folder in which something is found.
+            NodeId focus = open->focus;
+            while (!narrowing.tree->contains(focus))
+                focus = open->tree->parent(focus);
+            if (focus != open->focus)
+                setFocus(focus);
+            showNarrowed();
+        });
+}
+
+void Session::showAll()
+{
+    ++narrowRequest_;
+    if (!place() || !place()->narrowing)
+        return;
+    place()->narrowing.reset();
+    showNarrowed();
+}
+
+void Session::putOut()
+{
+    if (place() && place()->lit.any())
+        light(place()->lit);
+    else
+        showAll();
+}
+
+void Session::showNarrowed()
+{
+    hover_ = noNode;
+    refreshColours();
+    emit shownChanged();
+}
+
+Narrowing Session::narrowTo(const FileTree& tree, std::shared_ptr<const std::vector<bool>> wanted, QString words)
+{
+    Narrowing narrowing;
+    narrowing.tree = std::make_shared<FileTree>(tree, *wanted);
+    narrowing.dominant = dominantFamilies(*narrowing.tree);
+    narrowing.wanted = std::move(wanted);
+    narrowing.words = std::move(words);
+    return narrowing;
 }
 
 } // namespace kurvo::app

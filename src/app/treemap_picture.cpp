@@ -164,7 +164,7 @@ std::unique_ptr<Picture> layOutTreemap(const Place& place, const QSizeF& size)
     if (place.view.areas && place.focus == rootNode && place.view.measure == Measure::Disk)
         options.areas = place.areas();
     return std::make_unique<TreemapPicture>(
-        Treemap(*place.tree, place.focus, {0, 0, size.width(), size.height()}, options));
+        Treemap(*place.shown(), place.focus, {0, 0, size.width(), size.height()}, options));
 }
 
 } // namespace kurvo::app

@@ -124,8 +124,8 @@ TypesView::TypesView(Session& session, QWidget* parent)
     connect(list_, &QTreeWidget::itemExpanded, this, &TypesView::fillFolders);
     connect(list_, &QTreeWidget::itemDoubleClicked, this, &TypesView::activate);
     connect(tell_, &QPushButton::clicked, this, &TypesView::tellByContent);
-    for (const auto signal :
-         {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged, &Session::measureChanged})
+    for (const auto signal : {&Session::placeChanged, &Session::focusChanged, &Session::treeChanged,
+                              &Session::shownChanged, &Session::measureChanged})
         connect(&session_, signal, this, [this] {
             stale_ = true;
             ++request_; // what is being worked out is of a tree, a folder or a measure that was
@@ -192,7 +192,7 @@ void TypesView::refresh()
     age_.start();
     runAsync(
         this,
-        [tree = place->tree, focus = place->focus, measure = session_.measure()] {
+        [tree = place->shown(), focus = place->focus, measure = session_.measure()] {
             return typeTable(*tree, focus, measure);
         },
         [this, request](const TypeTable& table) {
@@ -304,7 +304,7 @@ void TypesView::fillFolders(QTreeWidgetItem* item)
     const auto request = request_;
     runAsync(
         this,
-        [tree = place->tree, focus = place->focus, type, measure = session_.measure()] {
+        [tree = place->shown(), focus = place->focus, type, measure = session_.measure()] {
             return foldersOfType(*tree, focus, type, measure, mostFolders + 1);
         },
         [this, request, type](const std::vector<TypeFolder>& folders) {
@@ -395,7 +395,7 @@ void TypesView::tellByContent()
     };
     runAsync(
         this,
-        [tree = place->tree, focus = place->focus, stop = stopTelling_.get_token(), report] {
+        [tree = place->shown(), focus = place->focus, stop = stopTelling_.get_token(), report] {
             std::vector<Told> told;
             const auto files = largestUnknown(*tree, focus, mostTold);
             const QMimeDatabase types;
@@ -489,8 +489,7 @@ bool TypesView::eventFilter(QObject* watched, QEvent* event)
         }
         if (key->key() == Qt::Key_Escape) {
             list_->setCurrentItem(nullptr);
-            if (session_.place() && session_.place()->lit.any())
-                session_.light(session_.place()->lit);
+            session_.putOut();
             return true;
         }
     }

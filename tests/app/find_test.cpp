@@ -247,6 +247,48 @@ TEST_CASE("what is found lights up in Explore", "[window][find]")
     w.window->grab();
 }
 
+TEST_CASE("Explore shows only what was found, with its sums, and plans no folder by a part of it", "[window][find]")
+{
+    FindWindow w;
+    w.find()->filter()->setText("*.mkv or tiles");
+    w.done();
+    w.click("onlyFound");
+    REQUIRE(Window::until([&] { return w.window->stage() == Stage::Explore && w.place()->narrowing; }));
+    const auto& shown = *w.place()->shown();
+    CHECK(shown.disk(rootNode) == (15 << 20) + w.place()->tree->disk(w.node(w.p + "/home/.cache/viewer/tiles.db")));
+    CHECK(shown.sums(rootNode).files == 3);
+    CHECK_FALSE(shown.contains(w.node(w.p + "/home/letter.txt~")));
+    CHECK(w.child<QLabel>("narrowedBy")->text().contains("3 files"));
+    CHECK(w.child<QWidget>("narrowed")->isVisible());
+    auto* descent = w.window->exploreStage()->descent();
+    descent->list()->setFocus();
+    CHECK(descent->list()->model()->rowCount() == 2); // films and home, and no rest
+    w.window->grab();
+
+    // The whole of a folder is not what is shown of it; the films are shown in full.
+    w.session().select(w.node(w.p + "/home"));
+    w.key(Qt::Key_Delete);
+    CHECK(w.place()->plan.empty());
+    CHECK(w.notice().contains("match the filter"));
+    w.session().select(w.node(w.p + "/films"));
+    w.key(Qt::Key_Delete);
+    CHECK(w.place()->plan.has(w.node(w.p + "/films")));
+
+    // It stays through what is carried out, and ends with Escape or where something else is to be shown.
+    w.session().setFocus(w.node(w.p + "/home"));
+    CHECK(descent->list()->model()->rowCount() == 1);
+    QTest::keyClick(descent->list(), Qt::Key_Escape);
+    CHECK_FALSE(w.place()->narrowing);
+    CHECK_FALSE(w.child<QWidget>("narrowed")->isVisible());
+    CHECK(descent->list()->model()->rowCount() > 1);
+    w.session().narrow(std::make_shared<std::vector<bool>>(w.place()->tree->extent().nodes), "nothing");
+    REQUIRE(Window::until([&] { return w.place()->narrowing.has_value(); }));
+    CHECK(w.place()->focus == rootNode);
+    w.window->grab();
+    w.session().reveal(w.node(w.p + "/home/letter.txt~"));
+    CHECK_FALSE(w.place()->narrowing);
+}
+
 TEST_CASE("what is found can be planned and taken along", "[window][find]")
 {
     FindWindow w;

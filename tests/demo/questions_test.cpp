@@ -110,6 +110,8 @@ TEST_CASE("each ready-made question finds its story, and counts as one does by h
               return store.kind(file) == EntryKind::File && store.ownDisk(file) + 4096 < store.ownApparent(file);
           }),
           "/var/lib/recorder/ring.buf");
+    check(Question::Preallocated, count([&](const auto& path, NodeId) { return ends(path, {"/next-hour.wav"}); }),
+          "/var/lib/recorder/next-hour.wav");
     check(Question::Linked, count([&](const auto& path, NodeId file) {
               return path.starts_with("/var/backups/") && store.has(file, FlagLinked);
           }),

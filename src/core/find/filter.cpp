@@ -102,6 +102,29 @@ const std::string& BoundFilter::pathOf(Path& path, NodeId node) const
     return path.text;
 }
 
+/// What a folder's path holds is held by all in it: then only the name is looked at, and so much before it as the word
+/// may begin in.
+bool BoundFilter::pathHasWord(Step& step, NodeId node) const
+{
+    const auto& word = step.term.text;
+    const auto folder = tree_->parent(node);
+    if (folder == noNode)
+        return containsWord(tree_->path(node), word);
+    if (folder != step.path.folder) {
+        pathOf(step.path, node);
+        auto& path = step.path.text;
+        path.resize(step.path.length);
+        step.path.hasWord = containsWord(path, word);
+        path.erase(0, path.size() - std::min(path.size(), word.size() - 1));
+        step.path.length = path.size();
+    }
+    if (step.path.hasWord)
+        return true;
+    step.path.text.resize(step.path.length);
+    step.path.text += tree_->name(node);
+    return containsWord(step.path.text, word);
+}
+
 bool BoundFilter::passes(Step& step, NodeId node)
 {
     using Test = Filter::Test;
@@ -119,7 +142,7 @@ bool BoundFilter::passes(Step& step, NodeId node)
         return ::fnmatch(term.text.c_str(), store.nameC(node), FNM_CASEFOLD) == 0;
     case Test::PathGlob:
         if (step.within)
-            return containsWord(pathOf(step.path, node), term.text);
+            return pathHasWord(step, node);
         return ::fnmatch(term.text.c_str(), pathOf(step.path, node).c_str(), FNM_CASEFOLD) == 0;
     case Test::Size:
         return within(tree.disk(node));
@@ -161,7 +184,9 @@ bool BoundFilter::passes(Step& step, NodeId node)
     case Test::Hidden:
         return tree.isHidden(node);
     case Test::Sparse:
-        return store.kind(node) == EntryKind::File && store.ownDisk(node) + 4096 < store.ownApparent(node);
+        return isSparse(store, node);
+    case Test::Preallocated:
+        return isPreallocated(store, node);
     case Test::Linked:
         return store.has(node, FlagLinked);
     case Test::Planned:

@@ -65,6 +65,7 @@ public:
         Advices,
         Hidden,
         Sparse,
+        Preallocated,
         Linked,
         Planned,
         SymbolicLink,
@@ -112,6 +113,7 @@ private:
         std::string text; ///< of the folder that was asked about last, and what was appended to it
         std::size_t length = 0;
         NodeId folder = noNode;
+        bool hasWord = false; ///< in the folder's path already (pathHasWord)
     };
     struct Step {
         Filter::Term term;
@@ -123,6 +125,7 @@ private:
     };
     bool passes(Step& step, NodeId node);
     const std::string& pathOf(Path& path, NodeId node) const;
+    bool pathHasWord(Step& step, NodeId node) const;
 
     const FileTree* tree_ = nullptr;
     FilterContext context_;

@@ -20,8 +20,9 @@ constexpr std::string_view fields[] = {"name", "path",  "size",  "apparent", "ag
 /// The levels of advice as one types them, in their order.
 constexpr std::string_view levels[] = {"leave", "tool", "call", "safe"};
 constexpr std::pair<std::string_view, Filter::Test> states[] = {
-    {"hidden", Filter::Test::Hidden},   {"sparse", Filter::Test::Sparse},        {"linked", Filter::Test::Linked},
-    {"planned", Filter::Test::Planned}, {"symlink", Filter::Test::SymbolicLink}, {"empty", Filter::Test::EmptyFile}};
+    {"hidden", Filter::Test::Hidden},  {"sparse", Filter::Test::Sparse},   {"preallocated", Filter::Test::Preallocated},
+    {"linked", Filter::Test::Linked},  {"planned", Filter::Test::Planned}, {"symlink", Filter::Test::SymbolicLink},
+    {"empty", Filter::Test::EmptyFile}};
 
 std::string lower(std::string_view text)
 {
@@ -331,10 +332,11 @@ private:
                 const auto state = std::find_if(std::begin(states), std::end(states),
                                                 [&one](const auto& s) { return s.first == lower(one); });
                 if (state == std::end(states))
-                    return fail(at, one.size(),
-                                "\"is:" + one +
-                                    "\" is not known. There are: hidden, sparse, linked, planned, symlink, "
-                                    "empty.");
+                    return fail(
+                        at, one.size(),
+                        "\"is:" + one +
+                            "\" is not known. There are: hidden, sparse, preallocated, linked, planned, symlink, "
+                            "empty.");
                 Filter::Term test;
                 test.test = state->second;
                 isTerms.push_back(std::move(test));

@@ -5,6 +5,8 @@
 #include <cstring>
 #include <utility>
 
+#include "core/tree/stretches.h"
+
 namespace kurvo {
 namespace {
 
@@ -54,6 +56,35 @@ void appendFirstByPath(const FileTree& tree, NodeId top, const std::vector<NodeI
     }
 }
 
+/// Takes files and lets go of those that are certainly not among the `count` largest.
+class Largest {
+public:
+    explicit Largest(std::size_t count) : count_(std::max<std::size_t>(count, 1)), room_(8 * count_ + 4096) { }
+    void take(std::uint64_t size, NodeId node)
+    {
+        if (size < floor_)
+            return;
+        if (kept.size() == room_)
+            drop();
+        kept.emplace_back(size, node);
+    }
+    std::vector<Sized> kept;
+
+private:
+    void drop()
+    {
+        const auto last = kept.begin() + static_cast<std::ptrdiff_t>(count_) - 1;
+        std::nth_element(kept.begin(), last, kept.end(),
+                         [](const Sized& a, const Sized& b) { return a.first > b.first; });
+        floor_ = last->first;
+        std::erase_if(kept, [this](const Sized& s) { return s.first < floor_; });
+        room_ = std::max(room_, 2 * kept.size()); // many are equal
+    }
+    std::size_t count_;
+    std::size_t room_;
+    std::uint64_t floor_ = 0;
+};
+
 /// The first `count` of `all`, largest first; equal ones by path.
 std::vector<NodeId> firstOf(const FileTree& tree, std::vector<Sized> all, std::size_t count, NodeId top)
 {
@@ -93,12 +124,24 @@ std::vector<NodeId> firstOf(const FileTree& tree, std::vector<Sized> all, std::s
 
 std::vector<NodeId> largestFiles(const FileTree& tree, std::size_t count, NodeId top)
 {
-    std::vector<Sized> all;
-    all.reserve(tree.files(top));
-    tree.forEachBelow(top, [&](NodeId node) {
-        if (!tree.isFolder(node))
-            all.emplace_back(tree.disk(node), node);
+    if (top != rootNode || tree.isGrowing() || !tree.removed().empty()) {
+        Largest largest(count);
+        tree.forEachBelow(top, [&](NodeId node) {
+            if (!tree.isFolder(node))
+                largest.take(tree.disk(node), node);
+        });
+        return firstOf(tree, std::move(largest.kept), count, top);
+    }
+    const auto bounds = stretchesOf(tree.store(), tree.extent().nodes);
+    std::vector<Largest> parts(bounds.size() - 1, Largest(count));
+    forEachStretch(bounds, [&](std::size_t part, NodeId from, NodeId to) {
+        for (NodeId node = from; node < to; ++node)
+            if (!tree.isFolder(node))
+                parts[part].take(tree.disk(node), node);
     });
+    std::vector<Sized> all;
+    for (const auto& part : parts)
+        all.insert(all.end(), part.kept.begin(), part.kept.end());
     return firstOf(tree, std::move(all), count, top);
 }
 

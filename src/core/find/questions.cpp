@@ -162,7 +162,8 @@ std::uint16_t Questions::questionsOf(NodeId file) const
             ((kind & InBoot) != 0 && std::any_of(oldKernels_.begin(), oldKernels_.end(), [name](const auto& release) {
                  return name.ends_with("-" + release) || name.find("-" + release + ".") != name.npos;
              })));
-    add(Question::Sparse, store.kind(file) == EntryKind::File && store.ownDisk(file) + 4096 < store.ownApparent(file));
+    add(Question::Sparse, isSparse(store, file));
+    add(Question::Preallocated, isPreallocated(store, file));
     add(Question::Linked, store.has(file, FlagLinked));
     return asked;
 }

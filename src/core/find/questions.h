@@ -24,9 +24,10 @@ enum class Question : std::uint8_t {
     OldKernels,   ///< kernels, with their drivers, that are neither the newest nor the one that runs
     ManyFiles,    ///< folders: those with a thousand entries or more
     Sparse,       ///< files that have fewer blocks than their length
+    Preallocated, ///< files that have blocks beyond their length, 1 MiB or more
     Linked        ///< files with several hard links
 };
-inline constexpr std::size_t questionCount = 13;
+inline constexpr std::size_t questionCount = 14;
 
 /// Whether what is found are folders; for all other questions it is files.
 constexpr bool findsFolders(Question question)

@@ -68,6 +68,46 @@ FileTree::FileTree(std::shared_ptr<const NodeStore> store, std::vector<NodeId> r
     addUp();
 }
 
+FileTree::FileTree(const FileTree& whole, const std::vector<bool>& wanted)
+    : store_(whole.store_), extent_(whole.extent_), narrowed_(true), counted_(whole.counted_)
+{
+    const auto& store = *store_;
+    sums_.assign(extent_.folders, {});
+    // Backwards, every folder is complete before it is asked whether anything in it is wanted.
+    std::vector<bool> kept(extent_.nodes), gone;
+    kept[rootNode] = true;
+    if (!whole.removed_.empty()) {
+        gone.resize(extent_.nodes);
+        for (NodeId node = 1; node < extent_.nodes; ++node)
+            gone[node] = gone[store.parent(node)] || whole.isRemoved(node);
+    }
+    for (NodeId node = extent_.nodes; node-- > 0;) {
+        const NodeId above = store.parent(node);
+        const bool isWanted = node < wanted.size() && wanted[node] && (gone.empty() || !gone[node]);
+        if (!isWanted && !kept[node])
+            continue;
+        kept[node] = true;
+        if (store.isFolder(node)) {
+            auto& own = sums_[store.folderIndex(node)];
+            if (isWanted)
+                own.addSelf(store, node);
+            if (above != noNode) {
+                auto& sums = sums_[store.folderIndex(above)];
+                sums.addBelow(own);
+                sums.addFolder(store, node);
+            }
+        } else {
+            sums_[store.folderIndex(above)].addFile(store, node, whole.countedAt(node) == node);
+        }
+        if (above != noNode)
+            kept[above] = true;
+    }
+    // The topmost of what is left out.
+    for (NodeId node = 1; node < extent_.nodes; ++node)
+        if (!kept[node] && kept[store.parent(node)])
+            removed_.push_back(node);
+}
+
 bool FileTree::isRemoved(NodeId node) const
 {
     return std::binary_search(removed_.begin(), removed_.end(), node);

@@ -46,6 +46,10 @@ class FileTree {
 public:
     /// `removed`: nodes that are gone with everything below them; ids of the same store, none the root.
     explicit FileTree(std::shared_ptr<const NodeStore> store, std::vector<NodeId> removed = {});
+    /// Narrowed: only the entries of `whole` that are `wanted` (by id), and the folders on the way to them. A folder's
+    /// own blocks count where it is wanted itself, and a file with several links where it counts in `whole`: so the
+    /// sums are those of the wanted entries. One pass.
+    FileTree(const FileTree& whole, const std::vector<bool>& wanted);
     /// What a scan has found so far: the part of a store that grows, with its sums (see GrowingTree).
     FileTree(std::shared_ptr<const NodeStore> store, StoreExtent extent, std::vector<FolderSums> sums);
 
@@ -56,6 +60,8 @@ public:
     bool isGrowing() const { return growing_; }
     std::shared_ptr<const NodeStore> sharedStore() const { return store_; }
     const std::vector<NodeId>& removed() const { return removed_; }
+    /// Holds but a part of what was scanned: not to be saved or planned by.
+    bool isNarrowed() const { return narrowed_; }
     /// This node itself was taken out (not: lies below one that was).
     bool isRemoved(NodeId node) const;
     /// The node can be reached from the root.
@@ -134,6 +140,7 @@ private:
     std::shared_ptr<const NodeStore> store_;
     StoreExtent extent_;
     bool growing_ = false;
+    bool narrowed_ = false;
     std::vector<NodeId> removed_; ///< sorted
     std::vector<FolderSums> sums_;
     std::vector<NodeId> counted_; ///< by link set; noNode when all its members are gone

@@ -293,4 +293,16 @@ inline std::uint64_t NodeStore::ownDisk(NodeId node) const
     return 512 * (has(node, FlagWide) ? wide(node).blocks : chunk(node).blocks[row(node)]);
 }
 
+/// Fewer blocks than its length needs: it has holes, or the filesystem compresses it.
+inline bool isSparse(const NodeStore& store, NodeId node)
+{
+    return store.kind(node) == EntryKind::File && store.ownDisk(node) + 4096 < store.ownApparent(node);
+}
+/// Blocks kept beyond its end, 1 MiB or more. What is kept within the length only the filesystem's map of extents
+/// tells.
+inline bool isPreallocated(const NodeStore& store, NodeId node)
+{
+    return store.kind(node) == EntryKind::File && store.ownDisk(node) >= store.ownApparent(node) + (1 << 20);
+}
+
 } // namespace kurvo

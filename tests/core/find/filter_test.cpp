@@ -258,6 +258,7 @@ TEST_CASE("what can be typed next is offered", "[filter]")
     CHECK(filterOffers("(owner:r", context()) == std::vector<std::string>{"owner:ringing"});
     CHECK(filterOffers("family:d", context()) ==
           std::vector<std::string>{"family:documents", "family:disk", "family:databases"});
+    CHECK(filterOffers("is:pr", context()) == std::vector<std::string>{"is:preallocated"});
     CHECK(filterOffers("is:s", context()) == std::vector<std::string>{"is:sparse", "is:symlink"});
     CHECK(filterOffers("", context()).empty());
     CHECK(filterOffers("zzz", context()).empty());

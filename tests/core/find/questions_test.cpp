@@ -48,6 +48,7 @@ TEST_CASE("each question finds its own", "[questions]")
     CHECK(names(Question::Leftovers) == Names{"letter.txt~", ".~lock.a.odt#", "photo.jpg.part"});
     CHECK(names(Question::Images) == Names{"big.iso", "tool.AppImage"});
     CHECK(names(Question::Sparse).empty());
+    CHECK(names(Question::Preallocated).empty());
     CHECK(names(Question::HiddenRoots) == Names{".cache"}); // .local holds too little
     CHECK(names(Question::ManyFiles).empty());
     const auto answers = questions.answers();
