@@ -12,8 +12,6 @@
 
 #include <QScopedValueRollback>
 
-#include <sys/utsname.h>
-
 #include <algorithm>
 #include <cmath>
 #include <optional>
@@ -23,6 +21,7 @@
 #include "app/empty_page.h"
 #include "app/theme.h"
 #include "app/words.h"
+#include "core/platform/running_system.h"
 
 namespace kurvo::app {
 namespace {
@@ -88,12 +87,6 @@ QString termsOf(const FieldBox& box)
     if (box.largest < 0.998)
         terms << QStringLiteral("size<=") + sizeTerm(positionToSize(box.largest));
     return terms.join(QLatin1Char(' '));
-}
-
-std::string runningKernel()
-{
-    utsname system{};
-    return ::uname(&system) == 0 ? system.release : std::string();
 }
 
 /// Bytes on disk, nothing twice where one folder lies in another.

@@ -42,7 +42,7 @@ public:
     HeldOpenPage* heldOpen() { return heldOpen_; }
     TrashPage* trash() { return trash_; }
     /// Nothing is being worked out any more.
-    bool isSettled() const { return shownRequest_ == request_; }
+    bool isSettled() const { return shownRequest_ == request_ && !soon_.isActive(); }
     /// Which columns the list has and how wide; empty as long as nobody chose.
     QByteArray columns() const;
     void setColumns(const QByteArray& state);

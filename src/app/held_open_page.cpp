@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/held_open_page.h"
 
+#include <QClipboard>
+#include <QGuiApplication>
 #include <QHeaderView>
 
 #include "app/async.h"
@@ -12,17 +14,31 @@ namespace kurvo::app {
 HeldOpenPage::HeldOpenPage(Session& session, QWidget* parent)
     : TablePage(
           session,
-          tr("These files were deleted, but a program has them open: their space comes free when it closes them. Quit "
-             "the program, or restart the service: sudo systemctl restart NAME."),
-          {tr("was"), tr("on disk"), tr("program"), tr("pid"), tr("user"), tr("held by")}, parent)
+          tr("These files were deleted, but a program has them open: their space comes free when it closes them."),
+          {tr("was"), tr("on disk"), tr("program"), tr("pid"), tr("user"), tr("held by"), tr("how to free it")}, parent)
 {
     setObjectName("heldOpenPage");
-    const int widths[] = {0, 90, 130, 80, 100, 100};
-    for (int i = 1; i < 6; ++i)
+    const int widths[] = {0, 90, 120, 70, 90, 90, 250};
+    for (int i = 1; i < 7; ++i)
         table()->setColumnWidth(i, widths[i]);
     table()->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     auto* again = addButton(tr("Look again"), "lookAgain");
     connect(again, &QPushButton::clicked, this, &HeldOpenPage::refresh);
+    auto* copy = addButton(tr("Copy the command"), "copyRestart");
+    copy->setEnabled(false);
+    const auto commands = [this] {
+        QStringList lines;
+        for (const auto& command : chosen())
+            if (!command.toString().isEmpty() && !lines.contains(command.toString()))
+                lines << command.toString();
+        return lines.join(QLatin1Char('\n'));
+    };
+    connect(copy, &QPushButton::clicked, this, [this, commands] {
+        QGuiApplication::clipboard()->setText(commands());
+        session_.say(tr("Copied: %1").arg(commands()));
+    });
+    connect(table(), &QTableWidget::itemSelectionChanged, copy,
+            [copy, commands] { copy->setEnabled(!commands().isEmpty()); });
 }
 
 void HeldOpenPage::refresh()
@@ -85,8 +101,9 @@ void HeldOpenPage::refresh()
                         {toText(file.program), {}, false},
                         {QString::number(file.pid), static_cast<qlonglong>(file.pid), false},
                         {toText(user), {}, false},
-                        {itemsText(file.holders, "process", "processes"), static_cast<qlonglong>(file.holders), false}},
-                       static_cast<qlonglong>(file.pid), toText(file.path));
+                        {itemsText(file.holders, "process", "processes"), static_cast<qlonglong>(file.holders), false},
+                        {file.restart.empty() ? tr("quit the program") : toText(file.restart), {}, false}},
+                       toText(file.restart), toText(file.path));
             endRows(1, Qt::DescendingOrder);
             setSums(tr("%1, %2, free once their programs end.%3")
                         .arg(itemsText(found.rows.size(), "file"), sizeText(found.files.disk()), hidden));

@@ -41,14 +41,6 @@ void paintBands(QPainter& painter, const QRectF& area, const Place& place)
     }
 }
 
-QByteArray quoted(std::string_view text)
-{
-    QByteArray out(text.data(), static_cast<qsizetype>(text.size()));
-    if (text.find_first_of(",\"\r\n") == std::string_view::npos)
-        return out;
-    return '"' + out.replace('"', "\"\"") + '"';
-}
-
 } // namespace
 
 void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const Legend& legend, bool drawn)
@@ -124,7 +116,8 @@ QByteArray listCsv(const FileTree& tree, const std::vector<NodeId>& entries)
     static constexpr const char* kinds[] = {"file",   "folder",       "symbolic link",   "fifo",
                                             "socket", "block device", "character device"};
     for (const NodeId child : entries) {
-        out += quoted(tree.path(child)) + ',' + kinds[static_cast<std::size_t>(tree.store().kind(child))] + ',' +
+        out += QByteArray::fromStdString(csvField(tree.path(child))) + ',' +
+               kinds[static_cast<std::size_t>(tree.store().kind(child))] + ',' +
                QByteArray::number(static_cast<qulonglong>(tree.disk(child))) + ',' +
                QByteArray::number(static_cast<qulonglong>(tree.apparent(child))) + ',' +
                QByteArray::number(static_cast<qulonglong>(tree.files(child))) + ',' +

@@ -152,10 +152,7 @@ void Session::offerTerminal(const std::shared_ptr<RightsJob>& job)
 {
     const auto request = joinPath(folders_.data, "helper-request");
     const auto answer = joinPath(folders_.data, "helper-answer");
-    const auto quoted = [](const std::string& path) {
-        auto text = QString::fromLocal8Bit(path.c_str());
-        return QStringLiteral("'%1'").arg(text.replace("'", "'\\''"));
-    };
+    const auto quoted = [](const std::string& path) { return QString::fromLocal8Bit(shellQuoted(path).c_str()); };
     runAsync(
         this,
         [request, answer, folder = folders_.data, bytes = encodeRequest(job->request)]() -> Result<Done> {

@@ -2,7 +2,6 @@
 #include "core/advice/evidence.h"
 
 #include <fcntl.h>
-#include <sys/utsname.h>
 
 #include <algorithm>
 #include <fstream>
@@ -11,6 +10,7 @@
 #include "core/base/text.h"
 #include "core/platform/entry_stat.h"
 #include "core/platform/open_files.h"
+#include "core/platform/running_system.h"
 
 namespace kurvo {
 namespace {
@@ -71,15 +71,12 @@ std::vector<Evidence> gatherEvidence(const std::string& path, const PackageDatab
     EntryStat stat;
     if (statEntry(AT_FDCWD, path.c_str(), stat) != 0)
         return found; // it is gone: who shows it says so
-    utsname system{};
-    if (::uname(&system) == 0) {
-        const std::string release = system.release;
-        const bool kernelPlace =
-            isAtOrBelow(path, "/boot") || isAtOrBelow(path, "/lib/modules") || isAtOrBelow(path, "/usr/lib/modules");
-        if (kernelPlace && !release.empty() && path.find(release) != std::string::npos)
-            found.push_back({Evidence::Kind::RunningKernel, AdviceLevel::LeaveAlone,
-                             "It belongs to the kernel that runs now (" + release + ")."});
-    }
+    const auto release = runningKernel();
+    const bool kernelPlace =
+        isAtOrBelow(path, "/boot") || isAtOrBelow(path, "/lib/modules") || isAtOrBelow(path, "/usr/lib/modules");
+    if (kernelPlace && !release.empty() && path.find(release) != std::string::npos)
+        found.push_back({Evidence::Kind::RunningKernel, AdviceLevel::LeaveAlone,
+                         "It belongs to the kernel that runs now (" + release + ")."});
     if (isActiveSwap(path))
         found.push_back({Evidence::Kind::ActiveSwap, AdviceLevel::LeaveAlone, "It is in use as swap space now."});
     EntryStat above;
@@ -113,12 +110,8 @@ Advice adviceFor(const std::string& path, bool isFolder, const RuleBook& book, s
         advice.action = rule->action;
         advice.command = rule->command;
         advice.rule = rule->id;
-        if (const auto at = advice.command.find("FILE"); at != std::string::npos) {
-            std::string quoted = "'";
-            for (const char c : path)
-                quoted += c == '\'' ? std::string("'\\''") : std::string(1, c);
-            advice.command.replace(at, 4, quoted + "'");
-        }
+        if (const auto at = advice.command.find("FILE"); at != std::string::npos)
+            advice.command.replace(at, 4, shellQuoted(path));
     } else {
         advice.what = isFolder ? "Nothing is known of this folder." : "Nothing is known of this file.";
         advice.action = "See what it is, whose it is and when it was changed last. Ask before it goes.";

@@ -31,6 +31,12 @@ constexpr std::array systemFolders{
 
 } // namespace
 
+bool isSystemPath(std::string_view path)
+{
+    return isAtOrBelow(path, "/usr") ||
+           std::any_of(systemTrees.begin(), systemTrees.end(), [path](auto tree) { return isAtOrBelow(path, tree); });
+}
+
 std::optional<Protection> protectionOf(const std::string& path, const GuardFacts& facts)
 {
     const auto shown = displayText(path);

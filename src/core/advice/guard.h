@@ -6,6 +6,7 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
 
 #include "core/platform/folders.h"
 #include "core/platform/package_database.h"
@@ -24,6 +25,9 @@ struct GuardFacts {
     std::string ownData;                       ///< Kurvo's own data
     const PackageDatabase* packages = nullptr; ///< of the system that `path` lies in
 };
+
+/// Belongs to the system, its kernel or its package manager, or to installed packages.
+bool isSystemPath(std::string_view path);
 
 /// Why a path is protected; nothing when it is not. Fast: it asks no disk.
 std::optional<Protection> protectionOf(const std::string& path, const GuardFacts& facts);

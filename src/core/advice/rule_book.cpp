@@ -10,6 +10,7 @@
 #include <cstring>
 
 #include "core/advice/built_in_rules.h"
+#include "core/advice/guard.h"
 #include "core/base/text.h"
 
 namespace kurvo {
@@ -33,14 +34,6 @@ const char* adviceLevelName(AdviceLevel level)
 {
     static constexpr std::array names{"leave alone", "use its own tool", "your call", "usually safe"};
     return names[static_cast<std::size_t>(level)];
-}
-
-bool isSystemPath(std::string_view path)
-{
-    static constexpr std::string_view tops[] = {"/bin",         "/boot", "/etc", "/lib",    "/lib32",
-                                                "/lib64",       "/sbin", "/usr", "/libx32", "/var/lib/dpkg",
-                                                "/var/lib/rpm", "/proc", "/sys", "/dev",    "/run"};
-    return std::any_of(std::begin(tops), std::end(tops), [path](auto top) { return isAtOrBelow(path, top); });
 }
 
 const RuleBook& RuleBook::builtIn()

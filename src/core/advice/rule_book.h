@@ -98,9 +98,6 @@ private:
     std::vector<std::uint32_t> anywhereOther_;
 };
 
-/// What belongs to the system or its packages by where it lies: never "usually safe".
-bool isSystemPath(std::string_view path);
-
 /// The rules of this user: those that come with Kurvo, and those in `$XDG_CONFIG_HOME/kurvo/advice/*.toml`, later names
 /// before earlier ones.
 struct UserRules {

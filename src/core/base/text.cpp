@@ -159,6 +159,24 @@ std::string percentDecoded(std::string_view text)
     return out;
 }
 
+std::string shellQuoted(std::string_view bytes)
+{
+    std::string quoted = "'";
+    for (const char c : bytes)
+        quoted += c == '\'' ? std::string("'\\''") : std::string(1, c);
+    return quoted + '\'';
+}
+
+std::string csvField(std::string_view bytes)
+{
+    if (bytes.find_first_of(",\"\r\n") == std::string_view::npos)
+        return std::string(bytes);
+    std::string quoted = "\"";
+    for (const char c : bytes)
+        quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
+    return quoted + '"';
+}
+
 std::string_view fileName(std::string_view path)
 {
     const auto slash = path.rfind('/');

@@ -28,6 +28,12 @@ std::string percentEncoded(std::string_view bytes);
 /// The reverse. Malformed escapes are kept as they stand.
 std::string percentDecoded(std::string_view text);
 
+/// A word that a POSIX shell reads as these bytes.
+std::string shellQuoted(std::string_view bytes);
+
+/// A field of a CSV line (RFC 4180), in quotes where it needs them.
+std::string csvField(std::string_view bytes);
+
 /// The last component of a path; "/" for the root.
 std::string_view fileName(std::string_view path);
 

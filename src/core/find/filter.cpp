@@ -15,9 +15,28 @@ namespace {
 /// `needle` in lower case; ASCII case ignored.
 bool containsWord(std::string_view text, std::string_view needle)
 {
-    return std::search(text.begin(), text.end(), needle.begin(), needle.end(), [](char a, char b) {
-               return (a >= 'A' && a <= 'Z' ? static_cast<char>(a + ('a' - 'A')) : a) == b;
-           }) != text.end();
+    if (needle.empty())
+        return true;
+    if (text.size() < needle.size())
+        return false;
+    const auto lower = [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + ('a' - 'A')) : c; };
+    const char first = needle.front();
+    const char* const last = text.data() + (text.size() - needle.size());
+    for (const char* at = text.data(); at <= last; ++at) {
+        if (lower(*at) != first)
+            continue;
+        std::size_t i = 1;
+        while (i < needle.size() && lower(at[i]) == needle[i])
+            ++i;
+        if (i == needle.size())
+            return true;
+    }
+    return false;
+}
+
+bool endsWithWord(std::string_view text, std::string_view needle)
+{
+    return text.size() >= needle.size() && containsWord(text.substr(text.size() - needle.size()), needle);
 }
 
 std::string lowerCase(std::string text)
@@ -52,11 +71,15 @@ BoundFilter Filter::bind(const FileTree& tree, FilterContext context) const
                     if (name == value)
                         step.uids.push_back(uid);
             }
-        if (const auto& glob = term.text; term.test == Test::PathGlob && glob.size() > 2 && glob.front() == '*' &&
-                                          glob.back() == '*' && glob.find_first_of("*?[\\", 1) == glob.size() - 1) {
-            // Seeking a word is several times as quick as matching a glob.
-            step.within = true;
-            step.term.text = lowerCase(glob.substr(1, glob.size() - 2));
+        // Seeking a word is several times as quick as matching a glob.
+        if (const auto& glob = term.text;
+            (term.test == Test::PathGlob || term.test == Test::NameGlob) && glob.size() > 2 && glob.front() == '*') {
+            const bool ascii = std::all_of(glob.begin(), glob.end(), [](char c) { return c > 0; });
+            const auto special = glob.find_first_of("*?[\\", 1);
+            step.within = ascii && glob.back() == '*' && special == glob.size() - 1;
+            step.ending = ascii && term.test == Test::NameGlob && special == std::string::npos;
+            if (step.within || step.ending)
+                step.term.text = lowerCase(glob.substr(1, glob.size() - (step.within ? 2 : 1)));
         }
         if (term.test == Test::Marks) {
             const auto& kinds = bound.context_.marks ? bound.context_.marks->book().kinds : builtInMarkKinds();
@@ -90,9 +113,18 @@ const std::string& BoundFilter::pathOf(Path& path, NodeId node) const
     const auto folder = tree_->parent(node);
     if (folder == noNode || path.folder != folder) {
         path.folder = folder;
-        path.text = folder == noNode ? tree_->path(node) : tree_->path(folder);
         if (folder == noNode)
-            return path.text;
+            return path.text = tree_->path(node);
+        // And folders beside each other mostly, too.
+        const auto above = tree_->parent(folder);
+        if (above == noNode || above != path.above) {
+            path.above = above;
+            path.aboveText = above == noNode ? std::string() : tree_->path(above);
+            if (above != noNode && !path.aboveText.ends_with('/'))
+                path.aboveText += '/';
+        }
+        path.text = path.aboveText;
+        path.text += tree_->name(folder);
         if (!path.text.ends_with('/'))
             path.text += '/';
         path.length = path.text.size();
@@ -139,6 +171,10 @@ bool BoundFilter::passes(Step& step, NodeId node)
     case Test::Word:
         return containsWord(tree.name(node), term.text);
     case Test::NameGlob:
+        if (step.ending)
+            return endsWithWord(tree.name(node), term.text);
+        if (step.within)
+            return containsWord(tree.name(node), term.text);
         return ::fnmatch(term.text.c_str(), store.nameC(node), FNM_CASEFOLD) == 0;
     case Test::PathGlob:
         if (step.within)

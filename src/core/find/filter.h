@@ -113,6 +113,8 @@ private:
         std::string text; ///< of the folder that was asked about last, and what was appended to it
         std::size_t length = 0;
         NodeId folder = noNode;
+        NodeId above = noNode; ///< the folder that it is in
+        std::string aboveText;
         bool hasWord = false; ///< in the folder's path already (pathHasWord)
     };
     struct Step {
@@ -121,7 +123,8 @@ private:
         std::uint32_t kinds = 0; ///< of marks, one bit each; the one after the last is "none"
         Under under;
         Path path;
-        bool within = false; ///< a path glob that is only "*word*": `term.text` is the word in lower case
+        bool within = false; ///< a glob that is only "*word*": `term.text` is the word in lower case
+        bool ending = false; ///< the same for "*word"
     };
     bool passes(Step& step, NodeId node);
     const std::string& pathOf(Path& path, NodeId node) const;

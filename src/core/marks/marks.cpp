@@ -34,7 +34,8 @@ TreeMarks::TreeMarks(std::shared_ptr<const FileTree> tree, std::shared_ptr<const
     auto path = tree_->path(rootNode);
     while (path != "/" && !above) {
         path = std::string(parentPath(path));
-        if (const auto found = book_->marks.find(path); found != book_->marks.end() && book_->kindIndex(found->second.kind))
+        if (const auto found = book_->marks.find(path);
+            found != book_->marks.end() && book_->kindIndex(found->second.kind))
             above = &found->second;
     }
     if (above)
@@ -80,20 +81,6 @@ std::size_t TreeMarks::kindOf(NodeId node) const
     const auto found = of(node);
     return found.mark ? book_->kindIndex(found.mark->kind).value_or(book_->kinds.size()) : book_->kinds.size();
 }
-
-namespace {
-
-std::string csvField(const std::string& text)
-{
-    if (text.find_first_of(",\"\r\n") == std::string::npos)
-        return text;
-    std::string quoted = "\"";
-    for (const char c : text)
-        quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
-    return quoted + "\"";
-}
-
-} // namespace
 
 std::string marksAsCsv(const MarkBook& book)
 {

@@ -13,6 +13,7 @@
 
 #include "core/base/text.h"
 #include "core/platform/entry_stat.h"
+#include "core/platform/running_system.h"
 #include "core/platform/unique_fd.h"
 
 namespace kurvo {
@@ -32,12 +33,18 @@ std::string linkTarget(int dir, const char* name)
     return n > 0 ? std::string(target, static_cast<std::size_t>(n)) : std::string();
 }
 
+/// The beginning of a file of /proc/PID.
+std::string textOf(int process, const char* name)
+{
+    char text[4096];
+    UniqueFd file(::openat(process, name, O_RDONLY | O_CLOEXEC));
+    const auto n = file ? ::read(file.get(), text, sizeof text) : 0;
+    return {text, n > 0 ? static_cast<std::size_t>(n) : 0};
+}
+
 std::string programOf(int process)
 {
-    char name[64] = {};
-    UniqueFd file(::openat(process, "comm", O_RDONLY | O_CLOEXEC));
-    const auto n = file ? ::read(file.get(), name, sizeof name) : 0;
-    std::string program(name, n > 0 ? static_cast<std::size_t>(n) : 0);
+    auto program = textOf(process, "comm");
     while (program.ends_with('\n'))
         program.pop_back();
     return program;
@@ -98,6 +105,7 @@ public:
                 file.disk = stat.blocks * 512;
                 file.pid = pid;
                 file.program = programOf(process);
+                file.restart = restartCommand(textOf(process, "cgroup"));
                 EntryStat owner;
                 if (statEntry(process, "", owner) == 0)
                     file.uid = owner.uid;

@@ -19,8 +19,9 @@ struct NamelessFile {
     std::uint64_t disk = 0; ///< bytes
     std::string program;    ///< of the first holder found
     pid_t pid = 0;
-    std::uint32_t uid = 0; ///< whose program it is
-    unsigned holders = 1;  ///< how many processes hold it
+    std::uint32_t uid = 0;    ///< whose program it is
+    unsigned holders = 1;     ///< how many processes hold it
+    std::string restart = {}; ///< the command that restarts the service it is of; empty when it is of none
 };
 
 struct NamelessFiles {

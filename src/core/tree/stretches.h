@@ -12,11 +12,19 @@
 
 namespace kurvo {
 
-/// The bounds of the stretches of rows 1 to `nodes` (the root has no folder): one more than there are stretches.
+/// How many threads so many rows are worth.
+inline unsigned stretchCount(std::size_t rows)
+{
+    constexpr std::size_t worthAThread = 150000;
+    return static_cast<unsigned>(
+        std::clamp<std::size_t>(std::min<std::size_t>(std::thread::hardware_concurrency(), rows / worthAThread), 1, 8));
+}
+
+/// The bounds of the stretches of rows 1 to `nodes` (the root has no folder), the children of a folder in one: one more
+/// than there are stretches.
 inline std::vector<NodeId> stretchesOf(const NodeStore& store, NodeId nodes)
 {
-    constexpr NodeId worthAThread = 150000;
-    const auto count = std::clamp(std::min(std::thread::hardware_concurrency(), nodes / worthAThread), 1u, 8u);
+    const auto count = stretchCount(nodes);
     std::vector<NodeId> bounds{std::min<NodeId>(1, nodes)};
     for (unsigned i = 1; i < count; ++i) {
         auto end = static_cast<NodeId>(std::uint64_t{nodes} * i / count);
@@ -29,9 +37,19 @@ inline std::vector<NodeId> stretchesOf(const NodeStore& store, NodeId nodes)
     return bounds;
 }
 
+/// The bounds of equal stretches of a list.
+inline std::vector<std::size_t> evenStretches(std::size_t rows)
+{
+    const auto count = stretchCount(rows);
+    std::vector<std::size_t> bounds;
+    for (unsigned i = 0; i <= count; ++i)
+        bounds.push_back(rows * i / count);
+    return bounds;
+}
+
 /// Calls `work(stretch, from, to)` for each stretch, side by side, and returns when all are done.
-template <typename Work>
-void forEachStretch(const std::vector<NodeId>& bounds, const Work& work)
+template <typename Row, typename Work>
+void forEachStretch(const std::vector<Row>& bounds, const Work& work)
 {
     std::vector<std::thread> team;
     team.reserve(bounds.size());
