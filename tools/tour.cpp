@@ -94,8 +94,18 @@ public:
         find->list()->selectRow(2);
         settle();
         picture("find");
+        find->filter()->setText("family:audio age>30d");
+        settle();
+        waitFor([&] { return find->isSettled(); });
+        QTest::mouseClick(find->findChild<QPushButton*>("onlyFound"), Qt::LeftButton);
+        waitFor([&] { return session.place()->narrowing.has_value(); });
+        session.setFocus(*tree.find("/home"));
+        session.select(*tree.find("/home/ringing"));
+        settle();
+        picture("explore-found");
+        session.showAll();
+        session.setFocus(rootNode);
         find->filter()->clear();
-        window_.setStage(Stage::Explore);
 
         // The practice folder: everything for real.
         session.scanFolder(demo::demoFolders(session.folders().data).practice, "Practice folder");

@@ -228,7 +228,7 @@ void DescentView::showFoot()
     const auto whole = tree.disk(place->focus);
     const auto hidden = tree.sums(place->focus).hiddenDisk;
     // Worth saying from a fifth on, but not inside what is hidden as a whole.
-    if (!tree.isHidden(place->focus) && hidden > whole / 5) {
+    if (!place->narrowing && !tree.isHidden(place->focus) && hidden > whole / 5) {
         calloutText_->setText(tr("Of %1 here, <b>%2 is hidden</b>. The folders you see in a file manager add up to %3.")
                                   .arg(sizeText(whole), sizeText(hidden), sizeText(whole - hidden)));
         callout_->setVisible(true);

@@ -261,7 +261,10 @@ void PreviewPanel::take(const QByteArray& answer)
     const auto kind = head["kind"].toString();
     QPixmap pixmap;
     if (kind == "picture" && pixmap.loadFromData(bytes, "PNG")) {
-        picture_->setPixmap(pixmap);
+        const QSize free(width() - 40, height() - 150);
+        picture_->setPixmap(pixmap.width() > free.width() || pixmap.height() > free.height()
+                                ? pixmap.scaled(free, Qt::KeepAspectRatio, Qt::SmoothTransformation)
+                                : pixmap);
         picture_->show();
         text_->hide();
         note_->hide();
