@@ -16,6 +16,8 @@
 
 namespace kurvo {
 
+class Database;
+
 /// What a mark says.
 struct MarkKind {
     std::string id;           ///< as it stands in the database and in filters: "clear-out"
@@ -64,7 +66,6 @@ public:
     Result<Done> writeKinds(const std::vector<MarkKind>& own);
 
 private:
-    struct Database;
     Result<Done> open(bool make);
 
     std::string file_;
@@ -72,8 +73,8 @@ private:
     std::unique_ptr<Database> database_;
 };
 
-/// The marks of a book on the entries of a tree; what lies in a marked folder has its mark, unless it has one of its own.
-/// Immutable once made; may be read from any thread.
+/// The marks of a book on the entries of a tree; what lies in a marked folder has its mark, unless it has one of its
+/// own. Immutable once made; may be read from any thread.
 class TreeMarks {
 public:
     /// One pass over the folders where anything is marked.

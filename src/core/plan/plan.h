@@ -13,6 +13,13 @@
 
 namespace kurvo {
 
+/// What shall happen to an item.
+enum class Action : std::uint8_t {
+    Trash,
+    Delete, ///< for good
+    Move    ///< to a folder on another drive
+};
+
 /// What an item was when it was scanned; enough to find out whether it still is.
 struct PlanItem {
     NodeId node = noNode;
@@ -25,6 +32,9 @@ struct PlanItem {
     std::uint32_t modifiedNs = 0;
     std::uint64_t disk = 0;   ///< counted bytes on disk of the whole item
     bool guardLifted = false; ///< it is protected, and somebody wanted it all the same
+    Action action = Action::Trash;
+    std::string destination = {}; ///< move: the folder it goes into; bytes
+    bool leaveLink = false;       ///< move: a link at the old path leads to the new one
 };
 
 /// Whether what is protected is held off.

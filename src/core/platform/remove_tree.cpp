@@ -15,7 +15,8 @@
 namespace kurvo {
 namespace {
 
-/// A folder nested deeper than this is first renamed up to the top, so that open descriptors stay few.
+/// A folder nested deeper than this is first renamed up into the item itself, so that open descriptors stay few and
+/// nothing is left outside of it whenever this is ended.
 constexpr int deepest = 64;
 
 class Remover {
@@ -33,11 +34,6 @@ public:
         mountId_ = s.mountId;
         device_ = s.device;
         remove(top_, name, 0);
-        while (!lifted_.empty() && firstError_ != ECANCELED) {
-            const auto next = lifted_.back();
-            lifted_.pop_back();
-            remove(top_, next.c_str(), 0);
-        }
         return firstError_;
     }
 
@@ -68,7 +64,7 @@ private:
             return note(EBUSY);
         if (depth >= deepest) {
             auto lifted = ".kurvo-lifted-" + std::to_string(getpid()) + "-" + std::to_string(++liftedCount_);
-            if (renameat(parent, name, top_, lifted.c_str()) != 0)
+            if (renameat(parent, name, item_, lifted.c_str()) != 0)
                 return note(errno);
             lifted_.push_back(std::move(lifted));
             return;
@@ -84,6 +80,8 @@ private:
         UniqueFd folder(openat(parent, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
         if (!folder)
             return note(errno);
+        if (depth == 0)
+            item_ = folder.get();
         std::vector<std::string> names;
         FolderReader reader;
         reader.start(folder.get());
@@ -93,6 +91,13 @@ private:
             note(reader.error());
         for (const auto& entry : names) {
             remove(folder.get(), entry.c_str(), depth + 1);
+            if (firstError_ == ECANCELED)
+                return;
+        }
+        while (depth == 0 && !lifted_.empty()) {
+            const auto next = lifted_.back();
+            lifted_.pop_back();
+            remove(item_, next.c_str(), 1);
             if (firstError_ == ECANCELED)
                 return;
         }
@@ -110,6 +115,7 @@ private:
     }
 
     int top_;
+    int item_ = -1; ///< the folder that is removed
     std::stop_token stop_;
     const std::function<void(std::uint64_t)>& onRemoved_;
     std::uint64_t mountId_ = 0;

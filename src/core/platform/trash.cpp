@@ -171,7 +171,8 @@ Result<TrashFolder> trashFolderFor(const std::string& path, const UserFolders& u
     return TrashFolder{own, *top};
 }
 
-Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expected, const UserFolders& user)
+Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expected, const UserFolders& user,
+                                const std::function<Result<Done>(const TrashedItem&)>& onClaimed)
 {
     auto folder = trashFolderFor(path, user);
     if (!folder)
@@ -190,6 +191,11 @@ Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expect
     if (!name)
         return name.error();
     const auto info = folder->path + "/info/" + *name + std::string(infoSuffix);
+    if (onClaimed)
+        if (auto noted = onClaimed({*folder, *name, path, now}); !noted) {
+            ::unlink(info.c_str());
+            return noted.error();
+        }
     if (renameat2(parent->folder.get(), parent->name.c_str(), files->get(), name->c_str(), RENAME_NOREPLACE) != 0) {
         const int error = errno;
         ::unlink(info.c_str());

@@ -39,7 +39,9 @@ Result<TrashFolder> trashFolderFor(const std::string& path, const UserFolders& u
 
 /// Puts `path` into its trash folder. `expected` is what was checked: should something else stand at the path by the
 /// time of the rename, it is put back and the answer is Changed.
-Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expected, const UserFolders& user);
+/// `onClaimed` is told where it will be right before the rename; when it fails, nothing is done and its error returned.
+Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expected, const UserFolders& user,
+                                const std::function<Result<Done>(const TrashedItem&)>& onClaimed = {});
 
 /// Puts it back to where it was. Fails, changing nothing, where something stands at that path or its folder is gone.
 Result<Done> restoreFromTrash(const TrashedItem& item);

@@ -1,0 +1,112 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The logbook: every plan that was carried out, step by step, in a SQLite file with a write-ahead log
+// (docs/logbook.md). A step is noted before it happens and again after, each time on the disk before anything else is
+// done, so that after a kill or a power cut it is known what was under way.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/base/result.h"
+#include "core/plan/plan.h"
+#include "core/platform/trash.h"
+
+namespace kurvo {
+
+class Database;
+
+/// How far a step came. Those from Copying to Trashing are under way; recover() ends them.
+enum class StepState {
+    Planned,      ///< nothing was done yet
+    Copying,      ///< move: the copy is being made beside its place, under its partial name
+    Placing,      ///< move: the copy was verified and gets its name
+    SettingAside, ///< move, delete: the original is being renamed out of the way, in its own folder
+    Removing,     ///< move, delete: the original is being removed; for a move the copy is in its place
+    Trashing,     ///< the rename into the trash
+    Done,
+    Failed, ///< it was left as it was; `note` says why
+    Undone  ///< taken back later
+};
+
+struct LoggedStep {
+    std::int64_t id = 0;
+    std::int64_t run = 0;
+    Action action = Action::Trash;
+    StepState state = StepState::Planned;
+    std::string path;
+    EntryStat stat; ///< kind, device, inode, size and time when it was checked
+    std::uint64_t disk = 0;
+    std::string target; ///< move: where it goes
+    bool leaveLink = false;
+    std::string token;           ///< makes the names of what is under way its own
+    std::uint64_t copyInode = 0; ///< move: of the copy
+    TrashedItem trashed;         ///< trash
+    std::string note;            ///< a sentence
+    std::int64_t changed = 0;    ///< UTC seconds
+
+    /// Beside the target, until it is verified.
+    std::string partialPath() const;
+    /// Beside the original, while it is removed.
+    std::string asidePath() const;
+    bool isUnderWay() const { return state > StepState::Planned && state < StepState::Done; }
+};
+
+struct LoggedRun {
+    std::int64_t id = 0;
+    std::int64_t began = 0; ///< UTC seconds
+    std::int64_t ended = 0; ///< 0 while it runs, or was killed
+    std::string place;
+    std::string host;
+    std::uint64_t freeBefore = 0, freeAfter = 0; ///< bytes, of the place's drive
+};
+
+/// One thread at a time.
+class Logbook {
+public:
+    explicit Logbook(std::string file);
+    ~Logbook();
+
+    /// Only one Kurvo at a time carries anything out: holds a lock until it is destroyed. Unsupported, with a sentence,
+    /// where another has it.
+    class Turn {
+    public:
+        Turn(Turn&&) noexcept = default;
+        Turn& operator=(Turn&&) noexcept = default;
+
+    private:
+        friend class Logbook;
+        explicit Turn(UniqueFd fd) : fd_(std::move(fd)) { }
+        UniqueFd fd_;
+    };
+    Result<Turn> takeTurn();
+
+    /// Sets `id`.
+    Result<Done> begin(LoggedRun& run);
+    Result<Done> end(const LoggedRun& run);
+    /// Sets `id` of each; all or none.
+    Result<Done> add(std::vector<LoggedStep>& steps);
+    /// On the disk when it returns.
+    Result<Done> update(LoggedStep& step);
+
+    /// Newest first.
+    Result<std::vector<LoggedRun>> runs();
+    /// In the order they were added.
+    Result<std::vector<LoggedStep>> steps(std::int64_t run);
+    /// What was under way when a run was ended from outside.
+    Result<std::vector<LoggedStep>> unfinished();
+
+private:
+    Result<Done> open(bool make);
+    Result<std::vector<LoggedStep>> read(const char* where, std::int64_t value);
+
+    std::string file_;
+    std::unique_ptr<Database> database_;
+};
+
+/// "copying", "done", ... as the file and JSON have it.
+const char* stateName(StepState state);
+const char* actionName(Action action);
+
+} // namespace kurvo
