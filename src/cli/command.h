@@ -2,6 +2,7 @@
 // What the commands of kurvoctl share: exit statuses, messages, and loading a SOURCE.
 #pragma once
 
+#include <cstdint>
 #include <functional>
 #include <stop_token>
 #include <string>
@@ -68,5 +69,22 @@ int runDuplicates(const DuplicateArguments& arguments);
 int runAdvice(const std::vector<std::string>& paths, bool json);
 /// Looks for mistakes in files of rules.
 int runAdviceCheck(const std::vector<std::string>& files);
+
+struct PlanArguments {
+    std::vector<std::string> paths;
+    std::string action = "trash";
+    std::string to;   ///< folder on another drive
+    std::string file; ///< of the plan
+    bool link = false;
+};
+int runPlanMake(const PlanArguments& arguments);
+int runPlanCheck(const std::string& file, bool json);
+/// `deletions`: how many items the user says shall be deleted for good; must be what the plan has.
+int runPlanApply(const std::string& file, std::size_t deletions, bool json);
+/// 0: the newest run that has something to take back.
+int runPlanUndo(std::int64_t run);
+/// 0: all runs; else the steps of one.
+int runLogbook(std::int64_t run, bool json);
+int runLogbookRecover();
 
 } // namespace kurvo::cli

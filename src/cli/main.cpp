@@ -79,6 +79,34 @@ int main(int argc, char** argv)
     auto* checkCommand = adviceCommand->add_subcommand("check", "Look for mistakes in files of rules");
     checkCommand->add_option("FILE", advicePaths, "files of rules")->required();
 
+    PlanArguments plan;
+    std::size_t deletions = 0;
+    std::int64_t runNumber = 0;
+    auto* planCommand =
+        app.add_subcommand("plan", "What shall be trashed, deleted or moved: checked, then carried out");
+    planCommand->require_subcommand(1);
+    auto* makeCommand = planCommand->add_subcommand("make", "Write a plan for these items");
+    makeCommand->add_option("PATH", plan.paths, "files or folders")->required();
+    makeCommand->add_option("--action", plan.action, "trash (unless given), delete or move")
+        ->check(CLI::IsMember({"trash", "delete", "move"}));
+    makeCommand->add_option("--to", plan.to, "move: the folder on another drive");
+    makeCommand->add_flag("--link", plan.link, "move: leave a link at the old path");
+    makeCommand->add_option("-o,--output", plan.file, "the file to write")->required();
+    auto* planCheckCommand = planCommand->add_subcommand("check", "Whether a plan can be carried out as it is");
+    planCheckCommand->add_option("FILE", plan.file, "the plan")->required();
+    planCheckCommand->add_flag("--json", json, "print JSON, one object a line");
+    auto* applyCommand = planCommand->add_subcommand("apply", "Check a plan and carry it out");
+    applyCommand->add_option("FILE", plan.file, "the plan")->required();
+    applyCommand->add_option("--delete", deletions, "confirms that so many items are deleted for good");
+    applyCommand->add_flag("--json", json, "print JSON, one object a line");
+    auto* undoCommand = planCommand->add_subcommand("undo", "Take back what a run did, as far as it can be");
+    undoCommand->add_option("RUN", runNumber, "its number; the newest unless given")->check(CLI::Range(1, 1000000000));
+
+    auto* logbookCommand = app.add_subcommand("logbook", "What was carried out, and when");
+    logbookCommand->add_option("RUN", runNumber, "a run, to see its steps")->check(CLI::Range(1, 1000000000));
+    logbookCommand->add_flag("--json", json, "print JSON, one object a line");
+    auto* recoverCommand = logbookCommand->add_subcommand("recover", "End what a kill or a power cut left under way");
+
     auto* helperCommand = app.add_subcommand("helper", "Scan for the window with administrator rights")->group("");
 
     try {
@@ -110,6 +138,18 @@ int main(int argc, char** argv)
             return runAdvice(advicePaths, json);
         if (checkCommand->parsed())
             return runAdviceCheck(advicePaths);
+        if (makeCommand->parsed())
+            return runPlanMake(plan);
+        if (planCheckCommand->parsed())
+            return runPlanCheck(plan.file, json);
+        if (applyCommand->parsed())
+            return runPlanApply(plan.file, deletions, json);
+        if (undoCommand->parsed())
+            return runPlanUndo(runNumber);
+        if (recoverCommand->parsed())
+            return runLogbookRecover();
+        if (logbookCommand->parsed())
+            return runLogbook(runNumber, json);
         if (helperCommand->parsed())
             return runHelper();
         return runDrives(all, json);

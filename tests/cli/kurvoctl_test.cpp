@@ -351,8 +351,8 @@ TEST_CASE("kurvoctl advice says what a path is, and checks files of rules", "[cl
     t.text("place/a.deb", "x");
     t.text("kurvo/advice/own.toml", "[[rule]]\nid = \"mine\"\npath = \"**/place/*.deb\"\nlevel = \"leave alone\"\n"
                                     "what = \"A test.\"\ndo = \"Nothing.\"\n");
-    const auto command = own + std::string(KURVOCTL) + " advice show --json '" + (t / "place/a.deb") + "' > '" +
-                         (t / "out") + "'";
+    const auto command =
+        own + std::string(KURVOCTL) + " advice show --json '" + (t / "place/a.deb") + "' > '" + (t / "out") + "'";
     REQUIRE(std::system(command.c_str()) == 0);
     const auto said = json::parse(readAll(t / "out"));
     CHECK(said["rule"] == "mine");
@@ -368,4 +368,53 @@ TEST_CASE("kurvoctl advice says what a path is, and checks files of rules", "[cl
     CHECK(checked.err.find("bad.toml:8:") != std::string::npos);
     CHECK(checked.out.find("1 rule, 1 mistake") != std::string::npos);
     CHECK(kurvoctl("advice check '" + (t / "none.toml") + "'").status == 3);
+}
+
+TEST_CASE("a plan is made, checked, carried out and taken back from a terminal", "[cli][plan]")
+{
+    TestFolder t;
+    t.text("place/old.log", "lines");
+    t.text("place/dumps/core.1", "dump");
+    const auto data = t.folder("data");
+    const char* const before = std::getenv("XDG_DATA_HOME");
+    const std::string old = before ? before : "";
+    ::setenv("XDG_DATA_HOME", data.c_str(), 1);
+    const auto file = t / "plan.json";
+    CHECK(
+        kurvoctl("plan make '" + (t / "place/old.log") + "' '" + (t / "place/dumps") + "' -o '" + file + "'").status ==
+        0);
+    auto run = kurvoctl("plan check '" + file + "' --json");
+    CHECK(run.status == 0);
+    REQUIRE(run.lines().size() == 2);
+    CHECK(run.lines()[0]["ready"] == true);
+    run = kurvoctl("plan apply '" + file + "' --json");
+    CHECK(run.status == 0);
+    CHECK_FALSE(exists(t / "place/old.log"));
+    CHECK_FALSE(exists(t / "place/dumps"));
+    run = kurvoctl("logbook --json");
+    REQUIRE(run.lines().size() == 1);
+    CHECK(run.lines()[0]["run"] == 1);
+    run = kurvoctl("logbook 1 --json");
+    REQUIRE(run.lines().size() == 2);
+    CHECK(run.lines()[0]["state"] == "done");
+    CHECK(kurvoctl("plan undo").status == 0);
+    CHECK(readAll(t / "place/old.log") == "lines");
+    CHECK(readAll(t / "place/dumps/core.1") == "dump");
+    CHECK(kurvoctl("plan undo").status == 3); // nothing is left to take back
+
+    // What is deleted for good is confirmed by its number.
+    CHECK(kurvoctl("plan make --action delete '" + (t / "place/dumps") + "' -o '" + file + "'").status == 0);
+    run = kurvoctl("plan apply '" + file + "'");
+    CHECK(run.status == 2);
+    CHECK(run.err.find("--delete 1") != std::string::npos);
+    CHECK(exists(t / "place/dumps"));
+    t.text("place/dumps/core.2", "newer");
+    run = kurvoctl("plan apply '" + file + "' --delete 1");
+    CHECK(run.status == 1); // it has gained an entry
+    CHECK(readAll(t / "place/dumps/core.2") == "newer");
+    CHECK(kurvoctl("plan make --action move '" + (t / "place/dumps") + "' -o '" + file + "'").status == 2);
+    CHECK(kurvoctl("plan check '" + (t / "place/old.log") + "'").status == 3);
+    CHECK(kurvoctl("plan make /etc/passwd -o '" + file + "'").status == 3);
+    CHECK(kurvoctl("logbook recover").status == 0);
+    old.empty() ? ::unsetenv("XDG_DATA_HOME") : ::setenv("XDG_DATA_HOME", old.c_str(), 1);
 }

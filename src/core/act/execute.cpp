@@ -447,6 +447,11 @@ Result<Done> undo(Logbook& logbook, LoggedStep& step, LoggedStep* back, const Ac
             return Error{ErrorKind::Changed, step.target, 0,
                          displayText(step.target) + " is not what was moved there. It was left alone."};
         done = execute(logbook, *back, options);
+        if (done) { // it is no step of its own that could be taken back
+            back->state = StepState::Undone;
+            back->note = "This took back an earlier move.";
+            done = logbook.update(*back);
+        }
         break;
     }
     if (!done)

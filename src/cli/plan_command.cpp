@@ -1,0 +1,342 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Plans and the logbook from a terminal: make, check, apply, undo, list.
+#include <fcntl.h>
+#include <unistd.h>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <optional>
+
+#include "cli/command.h"
+#include "core/act/plan_run.h"
+#include "core/base/figures.h"
+#include "core/base/text.h"
+#include "core/platform/package_database.h"
+#include "core/scan/scanner.h"
+
+namespace kurvo::cli {
+namespace {
+
+std::string ownData()
+{
+    return joinPath(userFolders().data, "kurvo");
+}
+
+std::string logbookFile()
+{
+    return joinPath(ownData(), "logbook.db");
+}
+
+/// What is protected on this machine. Keeps the packages that it looks at.
+struct Guarded {
+    Result<PackageDatabase> packages = PackageDatabase::read();
+    GuardFacts facts{userFolders(), ownData(), packages ? &*packages : nullptr};
+};
+
+Result<PlannedItem> plannedItem(const std::string& typed, const PlanArguments& arguments,
+                                const std::string& destination)
+{
+    const auto folder = canonicalPath(std::string(typed.find('/') == std::string::npos ? "." : parentPath(typed)));
+    if (!folder)
+        return folder.error();
+    PlannedItem planned;
+    auto& item = planned.item;
+    item.path = joinPath(*folder, fileName(typed));
+    EntryStat stat;
+    if (const int error = statEntry(AT_FDCWD, item.path.c_str(), stat, StatSync::Fresh); error != 0)
+        return systemError("find", item.path, error);
+    item.action = arguments.action == "delete" ? Action::Delete
+                  : arguments.action == "move" ? Action::Move
+                                               : Action::Trash;
+    item.kind = stat.kind;
+    item.device = stat.device;
+    item.inode = stat.inode;
+    item.size = stat.size;
+    item.modified = stat.modified;
+    item.modifiedNs = stat.modifiedNs;
+    item.disk = stat.blocks * 512;
+    item.destination = destination;
+    item.leaveLink = arguments.link;
+    planned.content.entries = 1;
+    if (stat.kind == EntryKind::Folder) {
+        const auto found = scanWithProgress(item.path, {});
+        if (!found)
+            return found.error();
+        if (found->stopped)
+            return Error{ErrorKind::Cancelled, item.path, ECANCELED, "Stopped."};
+        planned.content = summarize(*found->tree, rootNode);
+        item.disk = found->tree->disk(rootNode);
+    }
+    return planned;
+}
+
+std::string words(const PlanItem& item)
+{
+    switch (item.action) {
+    case Action::Delete:
+        return "delete";
+    case Action::Move:
+        return "move to " + displayText(item.destination) + (item.leaveLink ? ", leaving a link" : "");
+    case Action::Trash:
+        break;
+    }
+    return "trash";
+}
+
+/// What an earlier run left under way comes first. False when that could not be ended.
+bool recoverFirst(Logbook& logbook, const UserFolders& user, std::stop_token stop)
+{
+    const auto recovered = recoverAll(logbook, user, std::move(stop));
+    if (!recovered) {
+        complain(recovered.error().sentence);
+        return false;
+    }
+    bool all = true;
+    for (const auto& [step, outcome] : *recovered) {
+        fmt::print("From run {}: {}\n", step.run, outcome ? *outcome : outcome.error().sentence);
+        all &= static_cast<bool>(outcome) || outcome.error().kind == ErrorKind::NotFound;
+    }
+    return all;
+}
+
+std::function<std::string()> progressLine(const RunProgress& shown)
+{
+    return [&shown] {
+        return fmt::format("{} of {}, {}", shown.done, shown.of,
+                           shown.movedNow > 0 ? formatBytes(shown.movedNow) + " written and read back" : "at work");
+    };
+}
+
+void printStep(const LoggedStep& step, bool json)
+{
+    if (!json) {
+        fmt::print("{:<8} {:<9} {:>10}  {}{}{}\n", actionName(step.action), stateName(step.state),
+                   formatBytes(step.disk), displayText(step.path),
+                   step.target.empty() ? "" : " -> " + displayText(step.target),
+                   step.note.empty() ? "" : "\n         " + step.note);
+        return;
+    }
+    fmt::print("{{\"run\": {}, \"action\": \"{}\", \"state\": \"{}\", \"path\": {}, \"target\": {}, \"disk\": {}, "
+               "\"changed\": {}, \"note\": {}}}\n",
+               step.run, actionName(step.action), stateName(step.state), jsonText(step.path),
+               step.target.empty() ? "null" : jsonText(step.target), step.disk, step.changed,
+               step.note.empty() ? "null" : jsonText(step.note));
+}
+
+} // namespace
+
+int runPlanMake(const PlanArguments& arguments)
+{
+    std::string destination;
+    if (arguments.action == "move") {
+        if (arguments.to.empty()) {
+            complain("A move needs --to FOLDER.");
+            return ExitUsage;
+        }
+        const auto folder = canonicalPath(arguments.to);
+        if (!folder) {
+            complain(folder.error().sentence);
+            return ExitFailed;
+        }
+        destination = *folder;
+    }
+    PlanFile plan;
+    plan.host = hostName();
+    plan.written = currentTime();
+    for (const auto& typed : arguments.paths) {
+        auto planned = plannedItem(typed, arguments, destination);
+        if (!planned) {
+            complain(planned.error().sentence);
+            return ExitFailed;
+        }
+        const Guarded guarded;
+        if (const auto protection = protectionOf(planned->item.path, guarded.facts)) {
+            complain(protection->reason);
+            return ExitFailed;
+        }
+        if (plan.place.empty())
+            plan.place = parentPath(planned->item.path);
+        plan.items.push_back(std::move(*planned));
+    }
+    // Read again as it will be: two items in each other are found here.
+    const auto text = encodePlan(plan);
+    if (const auto good = decodePlan(text, arguments.file); !good) {
+        complain(good.error().sentence);
+        return ExitFailed;
+    }
+    if (const auto written = writePlanFile(arguments.file, plan); !written) {
+        complain(written.error().sentence);
+        return ExitFailed;
+    }
+    return ExitDone;
+}
+
+int runPlanCheck(const std::string& file, bool json)
+{
+    const auto plan = readPlanFile(file);
+    if (!plan) {
+        complain(plan.error().sentence);
+        return ExitFailed;
+    }
+    const Guarded guarded;
+    std::vector<ItemFinding> findings;
+    std::size_t done = 0;
+    runInterruptible(
+        [&](std::stop_token stop) {
+            findings = checkPlan(*plan, guarded.facts, std::move(stop), [&](std::size_t n) { done = n; });
+        },
+        [&] { return fmt::format("checking {} of {}", done, plan->items.size()); });
+    bool any = false;
+    for (std::size_t i = 0; i < findings.size(); ++i) {
+        const auto& item = plan->items[i].item;
+        any |= findings[i].blocked;
+        if (json)
+            fmt::print("{{\"path\": {}, \"action\": \"{}\", \"disk\": {}, \"ready\": {}, \"finding\": {}}}\n",
+                       jsonText(item.path), actionName(item.action), item.disk, !findings[i].blocked,
+                       findings[i].sentence.empty() ? "null" : jsonText(findings[i].sentence));
+        else
+            fmt::print("{:<6} {:>10}  {}: {}{}\n", findings[i].blocked ? "held" : "ready", formatBytes(item.disk),
+                       words(item), displayText(item.path),
+                       findings[i].sentence.empty() ? "" : "\n       " + findings[i].sentence);
+    }
+    return any ? ExitIncomplete : ExitDone;
+}
+
+int runPlanApply(const std::string& file, std::size_t deletions, bool json)
+{
+    const auto plan = readPlanFile(file);
+    if (!plan) {
+        complain(plan.error().sentence);
+        return ExitFailed;
+    }
+    if (!plan->host.empty() && plan->host != hostName()) {
+        complain("This plan was made on " + displayText(plan->host) + "; its files are not on this machine.");
+        return ExitFailed;
+    }
+    if (const auto count = plan->count(Action::Delete); count != deletions) {
+        complain(count == 0
+                     ? std::string("This plan deletes nothing; leave --delete out.")
+                     : fmt::format("This plan deletes {}, {}, for good. Nothing takes that back. To confirm, add "
+                                   "--delete {}.",
+                                   formatItems(count, "item"), formatBytes(plan->disk(Action::Delete)), count));
+        return ExitUsage;
+    }
+    const Guarded guarded;
+    Logbook logbook(logbookFile());
+    std::optional<Result<RunResult>> result;
+    RunProgress shown;
+    bool recovered = false;
+    runInterruptible(
+        [&](std::stop_token stop) {
+            recovered = recoverFirst(logbook, guarded.facts.user, stop);
+            if (recovered)
+                result = runPlan(logbook, *plan, guarded.facts, stop, [&](const RunProgress& p) { shown = p; });
+        },
+        progressLine(shown));
+    if (!result)
+        return ExitFailed;
+    if (!*result) {
+        complain(result->error().sentence);
+        return ExitFailed;
+    }
+    const auto& run = **result;
+    for (const auto& step : run.steps)
+        printStep(step, json);
+    if (!json)
+        fmt::print("Run {}: {} of {} done; {} free before, {} after.\n", run.run.id, run.done(), run.steps.size(),
+                   formatBytes(run.run.freeBefore), formatBytes(run.run.freeAfter));
+    return run.done() == run.steps.size() ? ExitDone : ExitIncomplete;
+}
+
+int runPlanUndo(std::int64_t run)
+{
+    Logbook logbook(logbookFile());
+    const auto user = userFolders();
+    if (run == 0) {
+        const auto runs = logbook.runs();
+        if (!runs) {
+            complain(runs.error().sentence);
+            return ExitFailed;
+        }
+        for (const auto& known : *runs) {
+            const auto steps = logbook.steps(known.id);
+            if (steps && std::any_of(steps->begin(), steps->end(),
+                                     [](const LoggedStep& step) { return step.state == StepState::Done; })) {
+                run = known.id;
+                break;
+            }
+        }
+        if (run == 0) {
+            complain("There is nothing in the logbook that could be taken back.");
+            return ExitFailed;
+        }
+    }
+    std::optional<Result<std::vector<UndoneStep>>> undone;
+    RunProgress shown;
+    runInterruptible(
+        [&](std::stop_token stop) {
+            if (recoverFirst(logbook, user, stop))
+                undone = undoRun(logbook, run, user, stop, [&](const RunProgress& p) { shown = p; });
+        },
+        progressLine(shown));
+    if (!undone)
+        return ExitFailed;
+    if (!*undone) {
+        complain(undone->error().sentence);
+        return ExitFailed;
+    }
+    bool all = true;
+    for (const auto& [step, outcome] : **undone) {
+        all &= static_cast<bool>(outcome);
+        fmt::print("{}\n", outcome ? displayText(step.path) + " is back." : outcome.error().sentence);
+    }
+    if ((*undone)->empty())
+        fmt::print("Run {} has nothing left to take back.\n", run);
+    return all ? ExitDone : ExitIncomplete;
+}
+
+int runLogbook(std::int64_t run, bool json)
+{
+    Logbook logbook(logbookFile());
+    if (run != 0) {
+        const auto steps = logbook.steps(run);
+        if (!steps || steps->empty()) {
+            complain(steps ? fmt::format("There is no run {} in the logbook.", run) : steps.error().sentence);
+            return ExitFailed;
+        }
+        for (const auto& step : *steps)
+            printStep(step, json);
+        return ExitDone;
+    }
+    const auto runs = logbook.runs();
+    if (!runs) {
+        complain(runs.error().sentence);
+        return ExitFailed;
+    }
+    for (const auto& known : *runs)
+        if (json)
+            fmt::print("{{\"run\": {}, \"began\": {}, \"ended\": {}, \"place\": {}, \"host\": {}, \"free_before\": {}, "
+                       "\"free_after\": {}}}\n",
+                       known.id, known.began, known.ended, jsonText(known.place), jsonText(known.host),
+                       known.freeBefore, known.freeAfter);
+        else
+            fmt::print("{:>4}  {}  {}  {}\n", known.id, formatTime(known.began), displayText(known.place),
+                       known.ended == 0 ? "was not ended"
+                                        : fmt::format("{} free before, {} after", formatBytes(known.freeBefore),
+                                                      formatBytes(known.freeAfter)));
+    if (runs->empty() && !json)
+        fmt::print("The logbook is empty.\n");
+    return ExitDone;
+}
+
+int runLogbookRecover()
+{
+    Logbook logbook(logbookFile());
+    bool all = false;
+    runInterruptible([&](std::stop_token stop) { all = recoverFirst(logbook, userFolders(), std::move(stop)); },
+                     [] { return std::string("looking at what was left"); });
+    return all ? ExitDone : ExitFailed;
+}
+
+} // namespace kurvo::cli

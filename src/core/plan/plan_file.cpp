@@ -1,0 +1,260 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/plan_file.h"
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+#include <cerrno>
+#include <set>
+
+#include <nlohmann/json.hpp>
+
+#include "core/base/text.h"
+#include "core/platform/atomic_file.h"
+#include "core/platform/unique_fd.h"
+
+namespace kurvo {
+namespace {
+
+using Json = nlohmann::json;
+
+constexpr int version = 1;
+constexpr std::array actions{"trash", "delete", "move"};
+constexpr std::array kinds{"file", "folder", "link", "fifo", "socket", "block device", "character device"};
+
+/// A path as JSON has it: bytes that are no UTF-8 as percent escapes in a field of their own would hide what is
+/// planned, so the text is percent-encoded as a whole only where it must be.
+bool isText(const std::string& bytes)
+{
+    for (std::string_view rest = bytes; !rest.empty();) {
+        const auto length = utf8SequenceLength(rest);
+        if (length == 0)
+            return false;
+        rest.remove_prefix(length);
+    }
+    return true;
+}
+
+void setPath(Json& object, const std::string& name, const std::string& path)
+{
+    if (isText(path))
+        object[name] = path;
+    else
+        object[name + "_encoded"] = percentEncoded(path);
+}
+
+struct Wrong {
+    std::string sentence;
+};
+
+/// A member of an object, or Wrong with its name.
+template <typename T>
+T member(const Json& object, const char* name)
+{
+    const auto found = object.find(name);
+    if (found == object.end())
+        throw Wrong{std::string("\"") + name + "\" is missing"};
+    const bool fits = std::is_same_v<T, std::string> ? found->is_string()
+                      : std::is_same_v<T, bool>      ? found->is_boolean()
+                      : std::is_unsigned_v<T>        ? found->is_number_unsigned()
+                                                     : found->is_number_integer();
+    if (!fits)
+        throw Wrong{std::string("\"") + name + "\" is not what it should be"};
+    return found->template get<T>();
+}
+
+template <typename T>
+T memberOr(const Json& object, const char* name, T otherwise)
+{
+    return object.contains(name) ? member<T>(object, name) : otherwise;
+}
+
+std::string path(const Json& object, const std::string& name)
+{
+    auto found = object.contains(name + "_encoded")
+                     ? percentDecoded(member<std::string>(object, (name + "_encoded").c_str()))
+                     : member<std::string>(object, name.c_str());
+    const bool climbs = ("/" + found + "/").find("/../") != std::string::npos ||
+                        ("/" + found + "/").find("/./") != std::string::npos || found.find("//") != std::string::npos;
+    if (!found.starts_with('/') || found.size() < 2 || found.ends_with('/') || climbs || found.find('\0') != found.npos)
+        throw Wrong{"\"" + name + "\" is no whole path from the root"};
+    return found;
+}
+
+template <typename Names>
+std::size_t oneOf(const Json& object, const char* name, const Names& names)
+{
+    const auto text = member<std::string>(object, name);
+    const auto found = std::find(names.begin(), names.end(), text);
+    if (found == names.end())
+        throw Wrong{std::string("\"") + name + "\" is \"" + displayText(text) + "\", which is not known"};
+    return static_cast<std::size_t>(found - names.begin());
+}
+
+PlannedItem itemOf(const Json& object)
+{
+    if (!object.is_object())
+        throw Wrong{"it is no object"};
+    PlannedItem planned;
+    auto& item = planned.item;
+    item.action = static_cast<Action>(oneOf(object, "action", actions));
+    item.path = path(object, "path");
+    item.kind = static_cast<EntryKind>(oneOf(object, "kind", kinds));
+    item.device = member<std::uint64_t>(object, "device");
+    item.inode = member<std::uint64_t>(object, "inode");
+    item.size = member<std::uint64_t>(object, "size");
+    item.modified = member<std::int64_t>(object, "modified");
+    item.modifiedNs = member<std::uint32_t>(object, "modified_ns");
+    item.disk = member<std::uint64_t>(object, "disk");
+    item.guardLifted = memberOr(object, "guard_lifted", false);
+    if (item.action == Action::Move) {
+        item.destination = path(object, "destination");
+        item.leaveLink = memberOr(object, "leave_link", false);
+    }
+    planned.content.entries = member<std::uint64_t>(object, "entries");
+    planned.content.apparent = member<std::uint64_t>(object, "apparent");
+    planned.content.fingerprint = member<std::uint64_t>(object, "fingerprint");
+    planned.content.unreadable = memberOr<std::uint32_t>(object, "unreadable", 0);
+    planned.mark = memberOr(object, "mark", std::string());
+    planned.note = memberOr(object, "note", std::string());
+    return planned;
+}
+
+} // namespace
+
+std::uint64_t PlanFile::disk(Action action) const
+{
+    std::uint64_t sum = 0;
+    for (const auto& planned : items)
+        sum += planned.item.action == action ? planned.item.disk : 0;
+    return sum;
+}
+
+std::size_t PlanFile::count(Action action) const
+{
+    return static_cast<std::size_t>(std::count_if(
+        items.begin(), items.end(), [action](const PlannedItem& planned) { return planned.item.action == action; }));
+}
+
+PlanFile planFileOf(const Plan& plan, const FileTree& tree)
+{
+    PlanFile file;
+    for (const auto& item : plan.items())
+        file.items.push_back({item, summarize(tree, item.node), {}, {}});
+    return file;
+}
+
+std::string encodePlan(const PlanFile& plan)
+{
+    Json file{{"format", "kurvo-plan"}, {"version", version}, {"host", plan.host}, {"written", plan.written}};
+    setPath(file, "place", plan.place);
+    auto& items = file["items"] = Json::array();
+    for (const auto& planned : plan.items) {
+        const auto& item = planned.item;
+        Json object{{"action", actions[static_cast<std::size_t>(item.action)]},
+                    {"kind", kinds[static_cast<std::size_t>(item.kind)]},
+                    {"device", item.device},
+                    {"inode", item.inode},
+                    {"size", item.size},
+                    {"modified", item.modified},
+                    {"modified_ns", item.modifiedNs},
+                    {"disk", item.disk},
+                    {"entries", planned.content.entries},
+                    {"apparent", planned.content.apparent},
+                    {"fingerprint", planned.content.fingerprint},
+                    {"unreadable", planned.content.unreadable}};
+        setPath(object, "path", item.path);
+        if (item.action == Action::Move) {
+            setPath(object, "destination", item.destination);
+            object["leave_link"] = item.leaveLink;
+        }
+        if (item.guardLifted)
+            object["guard_lifted"] = true;
+        if (!planned.mark.empty())
+            object["mark"] = planned.mark;
+        if (!planned.note.empty())
+            object["note"] = planned.note;
+        items.push_back(std::move(object));
+    }
+    return file.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+Result<PlanFile> decodePlan(const std::string& json, const std::string& name)
+{
+    const auto shown = displayText(name);
+    const auto file = Json::parse(json, nullptr, false);
+    if (file.is_discarded())
+        return Error{ErrorKind::Damaged, name, 0, shown + " is no JSON. Nothing was taken from it."};
+    if (!file.is_object() || file.value("format", Json()) != "kurvo-plan")
+        return Error{ErrorKind::WrongFormat, name, 0, shown + " is not a plan."};
+    std::size_t at = 0;
+    try {
+        if (member<int>(file, "version") > version)
+            return Error{ErrorKind::TooNew, name, 0, shown + " was written by a newer version of Kurvo."};
+        PlanFile plan;
+        plan.host = member<std::string>(file, "host");
+        plan.place = file.contains("place") && file["place"] == "/" ? "/" : path(file, "place");
+        plan.written = member<std::int64_t>(file, "written");
+        if (!file.contains("items") || !file["items"].is_array())
+            throw Wrong{"\"items\" is missing"};
+        std::set<std::string> paths;
+        for (const auto& object : file["items"]) {
+            ++at;
+            plan.items.push_back(itemOf(object));
+            paths.insert(plan.items.back().item.path);
+        }
+        at = 0;
+        // One that lies in another would be acted on twice.
+        if (paths.size() != plan.items.size())
+            throw Wrong{"two of its items have the same path"};
+        for (const auto& one : paths)
+            for (auto above = std::string(parentPath(one)); above != "/"; above = parentPath(above))
+                if (paths.contains(above))
+                    throw Wrong{displayText(one) + " is planned and lies in another planned item"};
+        return plan;
+    } catch (const Wrong& wrong) {
+        return Error{ErrorKind::Damaged, name, 0,
+                     (at > 0 ? "Item " + std::to_string(at) + " of " + shown : shown) +
+                         " cannot be used: " + wrong.sentence + ". Nothing was taken from it."};
+    }
+}
+
+Result<Done> writePlanFile(const std::string& path, const PlanFile& plan)
+{
+    auto file = AtomicFile::create(path, AtomicFile::Readers::AsUsual); // it is made to be handed over
+    if (!file)
+        return file.error();
+    const auto text = encodePlan(plan);
+    file->write(text.data(), text.size());
+    return file->commit();
+}
+
+Result<PlanFile> readPlanFile(const std::string& path)
+{
+    UniqueFd fd(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+    struct stat s { };
+    if (!fd || ::fstat(fd.get(), &s) != 0)
+        return systemError("open", path, errno);
+    constexpr off_t most = 256 << 20;
+    if (!S_ISREG(s.st_mode) || s.st_size > most)
+        return Error{ErrorKind::WrongFormat, path, 0, displayText(path) + " is not a plan."};
+    std::string text(static_cast<std::size_t>(s.st_size), '\0');
+    std::size_t got = 0;
+    while (got < text.size()) {
+        const auto n = ::read(fd.get(), text.data() + got, text.size() - got);
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n < 0)
+            return systemError("read", path, errno);
+        if (n == 0)
+            break;
+        got += static_cast<std::size_t>(n);
+    }
+    text.resize(got);
+    return decodePlan(text, path);
+}
+
+} // namespace kurvo
