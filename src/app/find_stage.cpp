@@ -1,16 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/find_stage.h"
 
+#include <QEvent>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QInputDialog>
-#include <QKeyEvent>
 #include <QMenu>
-#include <QPainter>
-#include <QStyledItemDelegate>
 #include <QVBoxLayout>
-
-#include <QScopedValueRollback>
 
 #include <algorithm>
 #include <cmath>
@@ -25,35 +21,6 @@
 
 namespace kurvo::app {
 namespace {
-
-/// A question with its count and bytes.
-class QuestionPainter : public QStyledItemDelegate {
-public:
-    using QStyledItemDelegate::QStyledItemDelegate;
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 39}; }
-    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
-    {
-        const auto& t = theme();
-        const bool selected = (option.state & QStyle::State_Selected) != 0;
-        if (selected)
-            painter->fillRect(option.rect, t.accentFill);
-        const bool none = index.data(Qt::UserRole + 1).toULongLong() == 0;
-        const QRect inner = option.rect.adjusted(14, 3, -12, -3);
-        painter->setFont(fontOf(13, selected ? QFont::DemiBold : QFont::Normal));
-        painter->setPen(none ? t.textSecond : t.text);
-        painter->drawText(QRect(inner.x(), inner.y(), inner.width(), 18), Qt::AlignLeft | Qt::AlignVCenter,
-                          index.data().toString());
-        painter->setFont(fontOf(11));
-        painter->setPen(t.textSecond);
-        painter->drawText(QRect(inner.x(), inner.y() + 18, inner.width(), 15), Qt::AlignLeft | Qt::AlignVCenter,
-                          index.data(Qt::UserRole).toString());
-        if (selected && (option.state & QStyle::State_HasFocus) != 0) {
-            painter->setPen(QPen(t.accent, 2));
-            painter->setBrush(Qt::NoBrush);
-            painter->drawRect(option.rect.adjusted(1, 1, -1, -1));
-        }
-    }
-};
 
 /// "12.5d", such as a filter takes it.
 QString ageTerm(double seconds)
@@ -108,46 +75,6 @@ std::uint64_t sumOf(const FileTree& tree, const std::vector<NodeId>& nodes)
 
 } // namespace
 
-QString questionText(Question question)
-{
-    const std::array<QString, questionCount> texts{QObject::tr("Largest files"),
-                                                   QObject::tr("Large and hidden"),
-                                                   QObject::tr("Hidden folders"),
-                                                   QObject::tr("Old and large"),
-                                                   QObject::tr("Trash"),
-                                                   QObject::tr("Caches and temporary"),
-                                                   QObject::tr("Logs and crash dumps"),
-                                                   QObject::tr("Leftovers"),
-                                                   QObject::tr("Installers, disk images"),
-                                                   QObject::tr("Old kernels"),
-                                                   QObject::tr("Folders with many files"),
-                                                   QObject::tr("Sparse files"),
-                                                   QObject::tr("Space kept ahead"),
-                                                   QObject::tr("Hard links")};
-    return texts[static_cast<std::size_t>(question)];
-}
-
-QString questionAdvice(Question question)
-{
-    const std::array<QString, questionCount> texts{
-        QString(),
-        QObject::tr("Hidden files belong to programs. Find out which before one goes."),
-        QObject::tr("What a file manager does not show. A program keeps its settings there as well."),
-        QObject::tr("Old is not useless: ask the owner, or move it to another drive."),
-        QObject::tr("This space comes free only when the trash is emptied."),
-        QObject::tr("Programs make these again when they need them. Close the program first."),
-        QObject::tr("A log that grows has a cause: find that, too. Dumps may still be wanted for a report."),
-        QObject::tr("A lock or partial file may be in use at this moment."),
-        QObject::tr("A disk image can be somebody's virtual machine."),
-        QObject::tr(
-            "They go with their packages: sudo apt autoremove --purge. The newest and the one that runs are left out."),
-        QObject::tr("Ten thousand small files take more than they look. Often one program makes them."),
-        QObject::tr("Their length says little: only what is on disk comes free."),
-        QObject::tr("A program keeps these blocks to write into later. Their length is less than what comes free."),
-        QObject::tr("Space comes free only when the last path of a file goes.")};
-    return texts[static_cast<std::size_t>(question)];
-}
-
 /// What was worked out off the interface thread.
 struct FindStage::Found {
     std::shared_ptr<const FileTree> tree;
@@ -162,10 +89,10 @@ struct FindStage::Found {
 };
 
 FindStage::FindStage(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), stack_(new QStackedWidget), questions_(new QListWidget),
+    : QWidget(parent), session_(session), stack_(new QStackedWidget), questions_(new QuestionList),
       filter_(new FilterLine(session)), problem_(new QLabel), scope_(new QPushButton),
       keep_(new QPushButton(tr("Keep"))), mind_(new QLabel), ageField_(new AgeFieldView(session)),
-      model_(new FileListModel(session, this)), list_(new QTableView), sums_(new QLabel),
+      model_(new FileListModel(session, this)), list_(new FileTable(model_)), sums_(new QLabel),
       light_(new QPushButton(tr("Light up in Explore"))), only_(new QPushButton(tr("Only these in Explore"))),
       dossier_(new Dossier(session)), pages_(new QStackedWidget), duplicates_(new DuplicatesPage(session)),
       heldOpen_(new HeldOpenPage(session)), trash_(new TrashPage(session)), packages_(new PackagesPage(session))
@@ -173,14 +100,6 @@ FindStage::FindStage(Session& session, QWidget* parent)
     auto* empty = new EmptyPage(tr("Scan a drive or a folder: all its files will be listed here, the largest first."));
     connect(empty, &EmptyPage::scanRequested, this, &FindStage::scanRequested);
 
-    questions_->setObjectName("questions");
-    questions_->setAccessibleName(tr("Ready-made questions"));
-    questions_->setFixedWidth(208);
-    questions_->setFrameShape(QFrame::NoFrame);
-    questions_->setItemDelegate(new QuestionPainter(questions_));
-    questions_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    for (std::size_t q = 0; q < questionCount; ++q)
-        questions_->addItem(questionText(static_cast<Question>(q)));
     // Those that are asked elsewhere than in the files of the place.
     const std::pair<QString, FinderPage*> finders[] = {{tr("Duplicates"), duplicates_},
                                                        {tr("Deleted, still held open"), heldOpen_},
@@ -247,36 +166,8 @@ FindStage::FindStage(Session& session, QWidget* parent)
             session_.narrow(found, words.isEmpty() ? tr("all files") : words.join(QStringLiteral(" · ")));
         });
     });
-    list_->setObjectName("fileList");
-    list_->setAccessibleName(tr("Files"));
-    list_->setModel(model_);
-    list_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
-    list_->setShowGrid(false);
-    list_->setWordWrap(false);
-    list_->setMouseTracking(true);
-    list_->setContextMenuPolicy(Qt::CustomContextMenu);
-    list_->setTextElideMode(Qt::ElideMiddle);
-    list_->setIconSize(QSize(10, 10));
-    list_->verticalHeader()->hide();
-    list_->verticalHeader()->setSectionResizeMode(QHeaderView::Fixed);
-    list_->verticalHeader()->setDefaultSectionSize(26);
-    list_->horizontalHeader()->setHighlightSections(false);
-    list_->horizontalHeader()->setSortIndicatorShown(true);
-    list_->horizontalHeader()->setSortIndicator(FileListModel::Disk, Qt::DescendingOrder);
-    list_->horizontalHeader()->setSectionsClickable(true);
-    list_->horizontalHeader()->setSectionResizeMode(FileListModel::Folder, QHeaderView::Stretch);
-    auto* header = list_->horizontalHeader();
-    header->setContextMenuPolicy(Qt::CustomContextMenu);
-    connect(header, &QHeaderView::customContextMenuRequested, this,
-            [this, header](const QPoint& at) { chooseColumns(header->mapToGlobal(at)); });
-    connect(header, &QHeaderView::sectionResized, this, [this](int column) {
-        if (layingOut_ || column == FileListModel::Folder) // which takes the room that is left
-            return;
-        columnsChosen_ = true;
-        emit columnsChanged();
-    });
-    list_->installEventFilter(this);
+    connect(list_, &FileTable::columnsChanged, this, &FindStage::columnsChanged);
+    connect(list_, &FileTable::goneInto, this, &FindStage::exploreRequested);
     list_->viewport()->installEventFilter(this);
 
     auto* main = new QWidget;
@@ -331,7 +222,6 @@ FindStage::FindStage(Session& session, QWidget* parent)
     });
     connect(list_, &QTableView::entered, this,
             [this](const QModelIndex& index) { session_.setHover(model_->nodeAt(index.row())); });
-    connect(list_, &QTableView::doubleClicked, this, &FindStage::exploreRequested);
     connect(list_, &QTableView::customContextMenuRequested, this, [this](const QPoint& at) {
         if (list_->indexAt(at).isValid())
             emit contextRequested(list_->viewport()->mapToGlobal(at));
@@ -360,71 +250,6 @@ void FindStage::showEvent(QShowEvent* event)
     QWidget::showEvent(event);
     if (stale_)
         refresh();
-}
-
-void FindStage::resizeEvent(QResizeEvent* event)
-{
-    QWidget::resizeEvent(event);
-    layOutColumns();
-}
-
-/// As somebody chose them; else what there is no room for is left out: the dossier says it.
-void FindStage::layOutColumns()
-{
-    if (columnsChosen_)
-        return;
-    const int room = width() - questions_->width() - dossier_->width();
-    const std::pair<int, int> widths[] = {{FileListModel::Disk, 84},    {FileListModel::Changed, 104},
-                                          {FileListModel::Advice, 124}, {FileListModel::Type, 120},
-                                          {FileListModel::Owner, 84},   {FileListModel::Mark, 96},
-                                          {FileListModel::Apparent, 84}};
-    const QScopedValueRollback quiet(layingOut_, true);
-    int used = 170 + 130;
-    list_->setColumnWidth(FileListModel::Name, 190);
-    for (const auto& [column, wide] : widths) {
-        used += wide;
-        list_->setColumnHidden(column, used > room && column != FileListModel::Disk);
-        list_->setColumnWidth(column, wide);
-    }
-}
-
-QByteArray FindStage::columns() const
-{
-    return columnsChosen_ ? list_->horizontalHeader()->saveState() : QByteArray();
-}
-
-void FindStage::setColumns(const QByteArray& state)
-{
-    const QScopedValueRollback quiet(layingOut_, true);
-    columnsChosen_ = !state.isEmpty() && list_->horizontalHeader()->restoreState(state);
-    list_->horizontalHeader()->setSortIndicator(FileListModel::Disk, Qt::DescendingOrder);
-    list_->setColumnHidden(FileListModel::Name, false);
-}
-
-void FindStage::chooseColumns(const QPoint& at)
-{
-    auto* menu = new QMenu(this);
-    menu->setObjectName("columnMenu");
-    menu->setAttribute(Qt::WA_DeleteOnClose);
-    for (int column = FileListModel::Folder; column < FileListModel::Columns; ++column) {
-        auto* action = menu->addAction(model_->headerData(column, Qt::Horizontal, Qt::DisplayRole).toString(), this,
-                                       [this, column] {
-                                           columnsChosen_ = true;
-                                           list_->setColumnHidden(column, !list_->isColumnHidden(column));
-                                           if (list_->columnWidth(column) < 40)
-                                               list_->setColumnWidth(column, 100);
-                                           emit columnsChanged();
-                                       });
-        action->setCheckable(true);
-        action->setChecked(!list_->isColumnHidden(column));
-    }
-    menu->addSeparator();
-    menu->addAction(tr("As there is room"), this, [this] {
-        columnsChosen_ = false;
-        layOutColumns();
-        emit columnsChanged();
-    });
-    menu->popup(at);
 }
 
 /// A question, or a filter that was kept.
@@ -634,7 +459,7 @@ void FindStage::show(const Found& found)
         advice_ = found.advice;
         adviceTree_ = found.tree;
     }
-    fillQuestions(found.answers);
+    questions_->setAnswers(found.answers);
     following_ = true;
     model_->show(found.tree, found.files);
     following_ = false;
@@ -646,20 +471,6 @@ void FindStage::show(const Found& found)
             ? tr("Nothing matches. Escape in the filter line clears it.")
             : tr("%1, %2").arg(itemsText(found.files.size(), found.folders ? "folder" : "file"), sizeText(found.disk)));
     showSelection();
-}
-
-void FindStage::fillQuestions(const std::array<Answer, questionCount>& answers)
-{
-    for (std::size_t q = 0; q < questionCount; ++q) {
-        auto* item = questions_->item(static_cast<int>(q));
-        const auto& answer = answers[q];
-        const auto* noun = findsFolders(static_cast<Question>(q)) ? "folder" : "file";
-        const auto figures =
-            answer.found == 0 ? tr("none") : tr("%1, %2").arg(itemsText(answer.found, noun), sizeText(answer.disk));
-        item->setData(Qt::UserRole, figures);
-        item->setData(Qt::UserRole + 1, static_cast<qulonglong>(answer.found));
-        item->setData(Qt::AccessibleTextRole, QStringLiteral("%1, %2").arg(item->text(), figures));
-    }
 }
 
 /// The box in the age field stands in the filter line as terms, where it can be read and changed.
@@ -747,14 +558,6 @@ void FindStage::takeSelection()
 
 bool FindStage::eventFilter(QObject* watched, QEvent* event)
 {
-    if (watched == list_ && event->type() == QEvent::KeyPress) {
-        const auto* key = static_cast<QKeyEvent*>(event);
-        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && key->modifiers() == Qt::NoModifier &&
-            list_->currentIndex().isValid()) {
-            emit exploreRequested();
-            return true;
-        }
-    }
     if (watched == list_->viewport() && event->type() == QEvent::Leave)
         session_.setHover(noNode);
     return QWidget::eventFilter(watched, event);

@@ -3,10 +3,8 @@
 #pragma once
 
 #include <QLabel>
-#include <QListWidget>
 #include <QPushButton>
 #include <QStackedWidget>
-#include <QTableView>
 #include <QTimer>
 #include <QWidget>
 
@@ -16,10 +14,11 @@
 #include "app/age_field_view.h"
 #include "app/dossier.h"
 #include "app/duplicates_page.h"
-#include "app/file_list.h"
+#include "app/file_table.h"
 #include "app/filter_line.h"
 #include "app/held_open_page.h"
 #include "app/packages_page.h"
+#include "app/question_list.h"
 #include "app/trash_page.h"
 #include "core/find/order.h"
 #include "core/find/questions.h"
@@ -33,9 +32,9 @@ public:
 
     FilterLine* filter() { return filter_; }
     AgeFieldView* ageField() { return ageField_; }
-    QTableView* list() { return list_; }
+    FileTable* list() { return list_; }
     FileListModel* model() { return model_; }
-    QListWidget* questions() { return questions_; }
+    QuestionList* questions() { return questions_; }
     Dossier* dossier() { return dossier_; }
     DuplicatesPage* duplicates() { return duplicates_; }
     PackagesPage* packages() { return packages_; }
@@ -44,8 +43,8 @@ public:
     /// Nothing is being worked out any more.
     bool isSettled() const { return shownRequest_ == request_ && !soon_.isActive(); }
     /// Which columns the list has and how wide; empty as long as nobody chose.
-    QByteArray columns() const;
-    void setColumns(const QByteArray& state);
+    QByteArray columns() const { return list_->columns(); }
+    void setColumns(const QByteArray& state) { list_->setColumns(state); }
     Question question() const { return question_; }
     /// Filters that were given a name: name and line in turn. They stand below the questions.
     QStringList kept() const { return kept_; }
@@ -61,7 +60,6 @@ signals:
 
 protected:
     void showEvent(QShowEvent* event) override;
-    void resizeEvent(QResizeEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
@@ -70,7 +68,6 @@ private:
     void showScope();
     void refresh();
     void show(const Found& found);
-    void fillQuestions(const std::array<Answer, questionCount>& answers);
     void takeBox();
     void showSelection();
     void takeSelection();
@@ -79,14 +76,12 @@ private:
     void keepFilter();
     void chooseRow(int row);
     void showKept();
-    void layOutColumns();
-    void chooseColumns(const QPoint& at);
     /// The row after the finders, where kept filters begin.
     int finderEnd() const { return static_cast<int>(questionCount) + pages_->count() - 1; }
 
     Session& session_;
     QStackedWidget* stack_;
-    QListWidget* questions_;
+    QuestionList* questions_;
     FilterLine* filter_;
     QLabel* problem_;
     QPushButton* scope_;
@@ -94,7 +89,7 @@ private:
     QLabel* mind_; ///< what to mind with the question
     AgeFieldView* ageField_;
     FileListModel* model_;
-    QTableView* list_;
+    FileTable* list_;
     QLabel* sums_;
     QPushButton* light_;
     QPushButton* only_;
@@ -104,8 +99,6 @@ private:
     HeldOpenPage* heldOpen_;
     TrashPage* trash_;
     PackagesPage* packages_;
-    bool columnsChosen_ = false;
-    bool layingOut_ = false;
     QTimer soon_;
     Question question_ = Question::All;
     QStringList kept_;
@@ -124,9 +117,5 @@ private:
     NodeId knownTop_ = noNode; ///< below which the answers are
     std::array<Answer, questionCount> answers_{};
 };
-
-/// The question as it is asked, and what to mind.
-QString questionText(Question question);
-QString questionAdvice(Question question);
 
 } // namespace kurvo::app

@@ -109,12 +109,12 @@ void fuzzPreview()
 {
     static const std::vector<std::string> seeds{
         "\0\0\0\x10"
-                    "ftypisom\0\0\0\0\0\0\0\x34moov\0\0\0\x2cmvhd\0\0\0\0\0\0\0\0\0\0\0\0\0\0\3\xe8\0\0\xf0\x3c...."s,
+        "ftypisom\0\0\0\0\0\0\0\x34moov\0\0\0\x2cmvhd\0\0\0\0\0\0\0\0\0\0\0\0\0\0\3\xe8\0\0\xf0\x3c...."s,
         "\x1a\x45\xdf\xa3\x84...."
-                    "\x18\x53\x80\x67\xa0\x15\x49\xa9\x66\x8b\x2a\xd7\xb1\x83\x0f\x42\x40\x44\x89\x84\x45\0\0\0\x16\x54"
-                    "\xae\x6b\x85\xae\x83\x86\x81V"s,
+        "\x18\x53\x80\x67\xa0\x15\x49\xa9\x66\x8b\x2a\xd7\xb1\x83\x0f\x42\x40\x44\x89\x84\x45\0\0\0\x16\x54"
+        "\xae\x6b\x85\xae\x83\x86\x81V"s,
         "RIFF\0\0\0\0AVI "
-                    "LIST\0\0\0\0hdrlavih\x38\0\0\0\x40\x9c\0\0...................................................."s,
+        "LIST\0\0\0\0hdrlavih\x38\0\0\0\x40\x9c\0\0...................................................."s,
         "plain text\nof two lines",
         "\xff\xfe"
         "a",

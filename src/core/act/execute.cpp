@@ -331,7 +331,7 @@ private:
         EntryStat above, below;
         // Where nothing is mounted the folder is missing, or lies on the drive that the original is on.
         if (!target || statEntry(target->fd(), "", above) != 0 || statEntry(source->fd(), "", below) != 0 ||
-            (above.device == below.device && above.device == step_.stat.device))
+            above.device == below.device)
             return Error{ErrorKind::NotFound, step_.target, ENOENT,
                          "The drive of " + displayText(step_.target) + " is not there. The move of " + shown() +
                              " waits for it; what was under way is kept."};

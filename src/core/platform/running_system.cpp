@@ -23,7 +23,8 @@ std::string restartCommand(std::string_view cgroup)
         cgroup.remove_prefix(std::min(cgroup.size(), line.size() + 1));
         const auto path = line.substr(line.rfind(':') + 1);
         const auto unit = fileName(path);
-        if ((!line.starts_with("0::") && line.find(":name=systemd:") == line.npos) || !unit.ends_with(".service") || unit.starts_with("user@"))
+        if ((!line.starts_with("0::") && line.find(":name=systemd:") == line.npos) || !unit.ends_with(".service") ||
+            unit.starts_with("user@"))
             continue;
         const auto manager = path.find("/user@");
         const bool ofUser = manager != path.npos && path.find('/', manager + 1) != path.npos;

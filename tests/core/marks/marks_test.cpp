@@ -97,7 +97,8 @@ TEST_CASE("a database that is damaged, foreign or newer is told and left as it i
     const auto whole = readAll(path);
     SECTION("no database")
     {
-        writeAll(path, "some text that is long enough to be looked at as the header of a database file, and more of it");
+        writeAll(path,
+                 "some text that is long enough to be looked at as the header of a database file, and more of it");
     }
     SECTION("overwritten")
     {
