@@ -39,7 +39,7 @@ if [ "${1:-}" = --sanitizers ]; then
     build asan tests
     for program in core_tests cli_tests demo_tests app_tests; do run asan $program; done
     build tsan core_tests
-    run tsan core_tests '[tree],[scan],[helper],[plan],[snapshot],[explore],[filter],[order]'
+    run tsan core_tests '[tree],[scan],[helper],[plan],[snapshot],[explore],[filter],[order],[duplicates],[marks]'
 fi
 echo "$passed passed, $failed failed"
 [ "$failed" -eq 0 ]
