@@ -359,3 +359,72 @@ TEST_CASE("killed at any moment, every byte is at its old or at its new place af
     }
     CHECK(underWay > 3); // else nothing was tested
 }
+
+TEST_CASE("what cannot be moved as a whole is not moved at all", "[act]")
+{
+    if (!canMount())
+        return;
+    TwoDrives d;
+    d.t.text("place/set/a", "a");
+    const TmpfsMount inside(d.t / "place/set/mounted");
+    writeAll(inside.path() + "/x", "x");
+    auto step = d.step(Action::Move, d.t / "place/set", d.other.path() + "/set");
+    const auto moved = execute(d.logbook, step, d.options);
+    REQUIRE_FALSE(moved);
+    CHECK(moved.error().sentence.find("mounted") != std::string::npos);
+    CHECK(readAll(d.t / "place/set/a") == "a");
+    CHECK(readAll(inside.path() + "/x") == "x");
+    CHECK(namesIn(d.other.path()).empty());
+    CHECK(d.leftovers() == 0);
+}
+
+TEST_CASE("a move whose copy is not to be found waits, with the original kept", "[act]")
+{
+    if (!canMount())
+        return;
+    TwoDrives d;
+    d.t.text("place/set/a", "a");
+    auto step = d.step(Action::Move, d.t / "place/set", d.other.path() + "/set", true);
+    // As after a kill right before the original is removed.
+    std::filesystem::create_directories(d.other.path() + "/set");
+    writeAll(d.other.path() + "/set/a", "a");
+    step.copyInode = inodeOf(d.other.path() + "/set");
+    step.state = StepState::Removing;
+    std::filesystem::rename(step.path, step.asidePath());
+    REQUIRE(d.logbook.update(step));
+    std::filesystem::rename(d.other.path() + "/set", d.other.path() + "/elsewhere"); // it is not there
+    auto left = d.logbook.unfinished();
+    REQUIRE(left);
+    REQUIRE(left->size() == 1);
+    auto ended = recover(d.logbook, left->front(), d.options);
+    REQUIRE_FALSE(ended);
+    CHECK(ended.error().kind == ErrorKind::NotFound);
+    CHECK(readAll(step.asidePath() + "/a") == "a");
+    std::filesystem::rename(d.other.path() + "/elsewhere", d.other.path() + "/set");
+    ended = recover(d.logbook, left->front(), d.options);
+    REQUIRE(ended);
+    CHECK(ended->find("finished") != std::string::npos);
+    CHECK(readAll(d.t / "place/set/a") == "a"); // by the link
+    CHECK(isLink(d.t / "place/set"));
+    CHECK(d.leftovers() == 0);
+}
+
+TEST_CASE("a copy that got its name but not the same content any more: both stay", "[act]")
+{
+    if (!canMount())
+        return;
+    TwoDrives d;
+    d.t.text("place/notes", "original");
+    auto step = d.step(Action::Move, d.t / "place/notes", d.other.path() + "/notes");
+    writeAll(d.other.path() + "/notes", "somebody wrote here");
+    step.copyInode = inodeOf(d.other.path() + "/notes");
+    step.state = StepState::Placing;
+    REQUIRE(d.logbook.update(step));
+    const auto ended = recover(d.logbook, step, d.options);
+    REQUIRE(ended);
+    CHECK(ended->find("Both were left") != std::string::npos);
+    CHECK(readAll(d.t / "place/notes") == "original");
+    CHECK(readAll(d.other.path() + "/notes") == "somebody wrote here");
+    CHECK(step.state == StepState::Failed);
+    CHECK(d.leftovers() == 0);
+}
