@@ -4,6 +4,7 @@
 
 #include <QPushButton>
 #include <QTest>
+#include <QThreadPool>
 
 #include <algorithm>
 #include <functional>
@@ -65,6 +66,8 @@ struct Window {
     void settle()
     {
         REQUIRE(until([this] { return !session().runningScan() && !session().planJob(); }));
+        // What was read is put in after the scan has ended; what hangs is not waited for.
+        (void)QTest::qWaitFor([] { return QThreadPool::globalInstance()->activeThreadCount() == 0; }, 1000);
         QTest::qWait(30);
     }
     void click(const char* button)
