@@ -120,20 +120,29 @@ void Search::gather()
     const auto smallest = std::max<std::uint64_t>(options_.smallest, 1);
     if (options_.folders)
         folders_.emplace(trees_, smallest, [this](std::uint32_t t, NodeId node) { return isLeftOut(t, node); });
-    for (std::uint32_t t = 0; t < trees_.size(); ++t) {
-        const auto& tree = *trees_[t];
-        const auto& store = tree.store();
-        tree.forEachBelow(rootNode, [&](NodeId node) {
-            if (store.kind(node) != EntryKind::File || tree.countedAt(node) != node || isLeftOut(t, node))
-                return;
-            const auto size = store.ownApparent(node);
-            const bool small = size < smallest;
-            if (size == 0 || (small && !(folders_ && folders_->mustRead(t, node))))
-                return;
-            candidates_.push_back(
-                {size, store.device(node), store.inode(node), {}, node, t, Candidate::State::Unknown, small});
-        });
-    }
+    const auto forEachCandidate = [&](const auto& visit) {
+        for (std::uint32_t t = 0; t < trees_.size(); ++t) {
+            const auto& tree = *trees_[t];
+            const auto& store = tree.store();
+            tree.forEachBelow(rootNode, [&](NodeId node) {
+                if (store.kind(node) != EntryKind::File || tree.countedAt(node) != node || isLeftOut(t, node))
+                    return;
+                const auto size = store.ownApparent(node);
+                const bool small = size < smallest;
+                if (size != 0 && (!small || (folders_ && folders_->mustRead(t, node))))
+                    visit(t, node, size, small);
+            });
+        }
+    };
+    // Counted first: a list that doubles takes its memory three times.
+    std::size_t count = 0;
+    forEachCandidate([&](std::uint32_t, NodeId, std::uint64_t, bool) { ++count; });
+    candidates_.reserve(count);
+    forEachCandidate([&](std::uint32_t t, NodeId node, std::uint64_t size, bool small) {
+        const auto& store = trees_[t]->store();
+        candidates_.push_back(
+            {size, store.device(node), store.inode(node), {}, node, t, Candidate::State::Unknown, small});
+    });
     if (trees_.size() > 1) { // a file that is in two of them is one file
         std::sort(candidates_.begin(), candidates_.end(), [](const Candidate& a, const Candidate& b) {
             return std::tie(a.device, a.inode, a.tree) < std::tie(b.device, b.inode, b.tree);
@@ -145,7 +154,6 @@ void Search::gather()
                           candidates_.end());
     }
     dropAlone();
-    candidates_.shrink_to_fit();
 }
 
 /// Takes those out that nothing else has the size and hash of.
