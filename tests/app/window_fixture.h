@@ -72,6 +72,9 @@ struct Window {
     }
     void click(const char* button)
     {
+        // As a person would, it waits for the button to be there.
+        (void)QTest::qWaitFor(
+            [&] { return child<QPushButton>(button)->isVisible() && child<QPushButton>(button)->isEnabled(); }, 5000);
         auto* b = child<QPushButton>(button);
         REQUIRE(b->isVisible());
         REQUIRE(b->isEnabled());
