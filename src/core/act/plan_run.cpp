@@ -11,6 +11,7 @@
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/plan/carry_out.h"
 #include "core/platform/drives.h"
 #include "core/platform/open_files.h"
 #include "core/scan/scanner.h"
@@ -27,34 +28,6 @@ Error changed(const PlanItem& item, const std::string& what)
 {
     return {ErrorKind::Changed, item.path, 0,
             displayText(item.path) + " " + what + " since it was planned. It was left alone."};
-}
-
-/// The content that now is at `at` against what was planned.
-Result<Done> compareContent(const PlannedItem& planned, const std::string& at, std::stop_token stop)
-{
-    const auto& item = planned.item;
-    if (item.kind != EntryKind::Folder)
-        return Done{};
-    const auto now = scan(at, {}, stop);
-    if (!now)
-        return now.error();
-    if (now->stopped)
-        return Error{ErrorKind::Cancelled, item.path, 0, "Stopped before " + displayText(item.path) + " was checked."};
-    const auto& store = now->tree->store();
-    for (NodeId node = 0; node < store.size(); ++node)
-        if (store.has(node, FlagDoor))
-            return Error{ErrorKind::Unsupported, item.path, 0,
-                         displayText(item.path) + " was left alone: another filesystem is mounted inside it, at " +
-                             displayText(now->tree->path(node)) + "."};
-    const auto content = summarize(*now->tree, rootNode);
-    if (content.entries != planned.content.entries)
-        return changed(item,
-                       content.entries > planned.content.entries
-                           ? "has gained " + formatItems(content.entries - planned.content.entries, "entry", "entries")
-                           : "has lost " + formatItems(planned.content.entries - content.entries, "entry", "entries"));
-    if (content != planned.content)
-        return changed(item, "has had files in it written to");
-    return Done{};
 }
 
 /// The identity, size and time of the item itself.
@@ -156,7 +129,7 @@ ItemFinding checkItem(const PlannedItem& planned, const GuardFacts& guard, std::
         return blocked(errno == EROFS ? "The drive of " + displayText(item.path) + " is mounted read-only."
                                       : "You may not change the folder that " + displayText(item.path) +
                                             " is in. Administrator rights are needed.");
-    if (auto same = compareContent(planned, item.path, stop); !same)
+    if (auto same = checkContent(item, planned.content, item.path, stop); !same)
         return blocked(same.error().sentence);
     if (item.action == Action::Trash)
         if (const auto folder = trashFolderFor(item.path, guard.user); !folder)
@@ -277,7 +250,9 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const GuardFac
             if (onProgress)
                 onProgress(progress);
         };
-        options.contentIsSame = [&](const std::string& path) { return compareContent(ordered[i], path, {}); };
+        options.contentIsSame = [&](const std::string& path) {
+            return checkContent(ordered[i].item, ordered[i].content, path);
+        };
         (void)execute(logbook, step, options); // the step has what came of it
         ++progress.done;
         progress.bytesDone += step.disk;

@@ -15,9 +15,13 @@ Error changed(const PlanItem& item, const std::string& what)
                 " since it was scanned. It was left alone; scan again to see it as it is."};
 }
 
-Result<Done> checkContent(const PlanItem& item, const FileTree& tree, std::stop_token stop)
+} // namespace
+
+Result<Done> checkContent(const PlanItem& item, const ContentSummary& then, const std::string& at, std::stop_token stop)
 {
-    auto now = scan(item.path, {}, stop);
+    if (item.kind != EntryKind::Folder)
+        return Done{};
+    auto now = scan(at, {}, stop);
     if (!now)
         return now.error();
     if (now->stopped)
@@ -31,7 +35,6 @@ Result<Done> checkContent(const PlanItem& item, const FileTree& tree, std::stop_
         return Error{ErrorKind::Unsupported, item.path, 0,
                      displayText(item.path) + " was left alone: another filesystem is mounted inside it, at " +
                          displayText(mounted) + "."};
-    const auto then = summarize(tree, item.node);
     const auto fresh = summarize(*now->tree, rootNode);
     if (fresh.entries > then.entries)
         return changed(item, "has gained " + formatItems(fresh.entries - then.entries, "entry", "entries"));
@@ -41,8 +44,6 @@ Result<Done> checkContent(const PlanItem& item, const FileTree& tree, std::stop_
         return changed(item, "has had files in it written to");
     return Done{};
 }
-
-} // namespace
 
 Result<EntryStat> checkItem(const PlanItem& item, const FileTree& tree, std::stop_token stop)
 {
@@ -57,7 +58,7 @@ Result<EntryStat> checkItem(const PlanItem& item, const FileTree& tree, std::sto
     if (now.device != item.device || now.inode != item.inode || now.kind != item.kind)
         return changed(item, "was replaced by something else");
     if (item.kind == EntryKind::Folder) {
-        auto same = checkContent(item, tree, std::move(stop));
+        auto same = checkContent(item, summarize(tree, item.node), item.path, std::move(stop));
         if (!same)
             return same.error();
     } else {

@@ -19,6 +19,11 @@ namespace kurvo {
 /// fresh facts, or an error (Changed, NotFound, ...) that says what is different.
 Result<EntryStat> checkItem(const PlanItem& item, const FileTree& tree, std::stop_token stop = {});
 
+/// Whether the folder that now is at `at` has the content `then` of the item. Reads it again; nothing to do for what is
+/// no folder. Unsupported where another filesystem is mounted inside.
+Result<Done> checkContent(const PlanItem& item, const ContentSummary& then, const std::string& at,
+                          std::stop_token stop = {});
+
 /// checkItem, and whether there is a trash for it.
 Result<EntryStat> checkForTrash(const PlanItem& item, const FileTree& tree, const UserFolders& user,
                                 std::stop_token stop = {});
