@@ -134,11 +134,32 @@ const std::string& BoundFilter::pathOf(Path& path, NodeId node) const
     return path.text;
 }
 
+/// A word without a slash lies within one name: whether any folder on the way has it is known for all that is in it.
+bool BoundFilter::namesHaveWord(Step& step, NodeId node) const
+{
+    const auto& word = step.term.text;
+    const auto folder = tree_->parent(node);
+    if (folder != step.path.folder) {
+        step.path.folder = folder;
+        const auto above = folder == noNode ? noNode : tree_->parent(folder);
+        if (above != step.path.above || above == noNode) {
+            step.path.above = above;
+            step.path.aboveHasWord = false;
+            for (auto up = above; up != noNode && !step.path.aboveHasWord; up = tree_->parent(up))
+                step.path.aboveHasWord = containsWord(tree_->name(up), word);
+        }
+        step.path.hasWord = step.path.aboveHasWord || (folder != noNode && containsWord(tree_->name(folder), word));
+    }
+    return step.path.hasWord || containsWord(tree_->name(node), word);
+}
+
 /// What a folder's path holds is held by all in it: then only the name is looked at, and so much before it as the word
 /// may begin in.
 bool BoundFilter::pathHasWord(Step& step, NodeId node) const
 {
     const auto& word = step.term.text;
+    if (word.find('/') == word.npos)
+        return namesHaveWord(step, node);
     const auto folder = tree_->parent(node);
     if (folder == noNode)
         return containsWord(tree_->path(node), word);

@@ -115,7 +115,8 @@ private:
         NodeId folder = noNode;
         NodeId above = noNode; ///< the folder that it is in
         std::string aboveText;
-        bool hasWord = false; ///< in the folder's path already (pathHasWord)
+        bool hasWord = false;      ///< in the folder's path already (pathHasWord)
+        bool aboveHasWord = false; ///< and in that of the folder above it
     };
     struct Step {
         Filter::Term term;
@@ -129,6 +130,7 @@ private:
     bool passes(Step& step, NodeId node);
     const std::string& pathOf(Path& path, NodeId node) const;
     bool pathHasWord(Step& step, NodeId node) const;
+    bool namesHaveWord(Step& step, NodeId node) const;
 
     const FileTree* tree_ = nullptr;
     FilterContext context_;
