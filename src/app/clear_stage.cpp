@@ -2,174 +2,190 @@
 #include "app/clear_stage.h"
 
 #include <QHBoxLayout>
-#include <QKeyEvent>
 #include <QMouseEvent>
-#include <QPainter>
 #include <QScrollArea>
 
 #include <algorithm>
 
-#include "app/plan_list.h"
+#include "app/confirm_dialog.h"
 #include "app/theme.h"
 #include "app/words.h"
 
 namespace kurvo::app {
 namespace {
 
-/// Names of the columns, where PlanRow draws them.
-class Columns : public QWidget {
-public:
-    Columns() { setFixedHeight(24); }
+enum Page { PlanPage, EmptyPage, RunPage };
 
-protected:
-    void paintEvent(QPaintEvent*) override
-    {
-        QPainter painter(this);
-        painter.setFont(fontOf(11));
-        painter.setPen(theme().textSecond);
-        const int size = PlanRow::sizeColumn(width());
-        painter.drawText(QRect(12, 0, 200, height()), Qt::AlignVCenter, QObject::tr("to the trash"));
-        painter.drawText(QRect(size - 110, 0, 110, height()), Qt::AlignVCenter | Qt::AlignRight,
-                         QObject::tr("on disk"));
-        painter.drawText(QRect(PlanRow::checkColumn(width()), 0, 200, height()), Qt::AlignVCenter,
-                         QObject::tr("check"));
-        painter.setPen(theme().line);
-        painter.drawLine(0, height() - 1, width(), height() - 1);
-    }
-};
+QPushButton* wideButton(const QString& text, const char* name)
+{
+    auto* button = new QPushButton(text);
+    button->setObjectName(name);
+    return button;
+}
 
 } // namespace
 
 ClearStage::ClearStage(Session& session, QWidget* parent)
     : QWidget(parent), session_(session), model_(new PlanModel(this)), title_(new QLabel), checked_(new QLabel),
-      stack_(new QStackedWidget), list_(new QListView), emptyText_(new QLabel), driveName_(new QLabel),
-      before_(new QLabel), after_(new QLabel), afterNote_(new QLabel), bar_(new GaugeBar), carryOut_(new QPushButton),
-      check_(new QPushButton(tr("Check again"))), jobCard_(new QFrame), jobText_(new QLabel), jobBar_(new QProgressBar),
-      stop_(new QPushButton(tr("Stop after this item"))), runsBox_(new QWidget), runs_(new QVBoxLayout)
+      head_(new QWidget), stack_(new QStackedWidget), columns_(new PlanColumns), list_(new QListView),
+      emptyText_(new QLabel), run_(new RunView(session)), driveName_(new QLabel), before_(new QLabel),
+      after_(new QLabel), afterNote_(new QLabel), bar_(new GaugeBar), destinations_(new QLabel),
+      carryOut_(wideButton({}, "carryOut")), rights_(wideButton({}, "carryOutWithRights")),
+      check_(wideButton(tr("Check again"), "check")), save_(wideButton(tr("Save the plan for review…"), "savePlan")),
+      job_(new JobCard(session)), logbookTitle_(new QLabel(tr("Logbook"))), logbook_(new QVBoxLayout)
 {
     title_->setProperty("role", "title");
     title_->setObjectName("planTitle");
     checked_->setProperty("role", "second");
     checked_->setObjectName("planChecked");
+    auto* left = new QVBoxLayout;
+    left->setContentsMargins(22, 16, 22, 16);
+    auto* head = new QHBoxLayout(head_);
+    head->setContentsMargins(0, 0, 0, 0);
+    head->addWidget(title_);
+    head->addStretch();
+    head->addWidget(checked_);
+    left->addWidget(head_);
+    stack_->addWidget(makePlanPage());
+    stack_->addWidget(makeEmptyPage());
+    stack_->addWidget(run_);
+    left->addWidget(stack_, 1);
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addLayout(left, 1);
+    layout->addWidget(makeSide());
+
+    setFocusPolicy(Qt::StrongFocus);
+    connect(run_, &RunView::backRequested, this, &ClearStage::showPlan);
+    connect(run_, &RunView::emptyTrashRequested, this, &ClearStage::emptyTrashRequested);
+    connect(run_, &RunView::reportRequested, this, &ClearStage::reportRequested);
+    for (const auto signal : {&Session::placeChanged, &Session::planChanged, &Session::treeChanged,
+                              &Session::marksChanged})
+        connect(&session_, signal, this, &ClearStage::refresh);
+    connect(&session_, &Session::capacityChanged, this, &ClearStage::refreshFigures);
+    connect(&session_, &Session::planChanged, this, &ClearStage::checkWhatIsNew, Qt::QueuedConnection);
+    connect(&session_, &Session::planJobChanged, this, &ClearStage::refreshButtons);
+    connect(&session_, &Session::historyChanged, this, &ClearStage::refreshLogbook);
+    connect(&session_, &Session::runEnded, this, [this](std::int64_t run) {
+        if (session_.place() && session_.place()->plan.empty())
+            showRun(run); // nothing is left to do but to look at the result
+    });
+    refresh();
+    refreshLogbook();
+}
+
+QWidget* ClearStage::makePlanPage()
+{
     list_->setObjectName("plan");
     list_->setAccessibleName(tr("Planned items"));
     list_->setModel(model_);
     list_->setItemDelegate(new PlanRow(this));
     list_->setMouseTracking(true);
-    list_->setUniformItemSizes(true);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    list_->installEventFilter(this);
     list_->viewport()->installEventFilter(this);
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addWidget(columns_);
+    layout->addWidget(list_);
+    connect(columns_, &PlanColumns::sortChosen, this, [this](PlanSort sort) {
+        model_->setSort(sort);
+        refresh();
+    });
+    connect(list_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
+        if (const auto* item = model_->itemAt(index.row()); item && item->node != noNode)
+            session_.select(item->node);
+    });
+    connect(list_, &QListView::doubleClicked, this, [this](const QModelIndex& index) {
+        const auto* item = model_->itemAt(index.row());
+        if (!item || item->node == noNode)
+            return;
+        session_.reveal(item->node);
+        emit exploreRequested();
+    });
+    return page;
+}
 
-    auto* left = new QVBoxLayout;
-    left->setContentsMargins(22, 16, 22, 16);
-    auto* head = new QHBoxLayout;
-    head->addWidget(title_);
-    head->addStretch();
-    head->addWidget(checked_);
-    left->addLayout(head);
-    auto* planned = new QWidget;
-    auto* plannedLayout = new QVBoxLayout(planned);
-    plannedLayout->setContentsMargins(0, 0, 0, 0);
-    plannedLayout->setSpacing(0);
-    plannedLayout->addWidget(new Columns);
-    plannedLayout->addWidget(list_);
-    auto* empty = new QWidget;
-    auto* emptyLayout = new QVBoxLayout(empty);
-    emptyLayout->setContentsMargins(0, 6, 0, 0);
+QWidget* ClearStage::makeEmptyPage()
+{
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 6, 0, 0);
     emptyText_->setWordWrap(true);
     emptyText_->setProperty("role", "second");
     auto* explore = new QPushButton(tr("Go to Explore"));
     connect(explore, &QPushButton::clicked, this, &ClearStage::exploreRequested);
-    emptyLayout->addWidget(emptyText_);
-    emptyLayout->addSpacing(8);
-    emptyLayout->addWidget(explore, 0, Qt::AlignLeft);
-    emptyLayout->addStretch();
-    stack_->addWidget(planned);
-    stack_->addWidget(empty);
-    left->addWidget(stack_, 1);
+    layout->addWidget(emptyText_);
+    layout->addSpacing(8);
+    layout->addWidget(explore, 0, Qt::AlignLeft);
+    layout->addStretch();
+    return page;
+}
 
+QWidget* ClearStage::makeSide()
+{
     auto* card = new QFrame;
     card->setProperty("role", "card");
     auto* cardLayout = new QVBoxLayout(card);
-    cardLayout->setContentsMargins(16, 14, 16, 14);
-    cardLayout->setSpacing(4);
+    cardLayout->setContentsMargins(16, 12, 16, 12);
+    cardLayout->setSpacing(3);
     driveName_->setProperty("role", "small");
     before_->setProperty("role", "second");
     after_->setProperty("role", "big");
     after_->setObjectName("freeAfter");
     afterNote_->setProperty("role", "small");
+    afterNote_->setObjectName("freeAfterNote");
     afterNote_->setWordWrap(true);
-    for (auto* widget : std::initializer_list<QWidget*>{driveName_, after_, afterNote_, bar_, before_})
-        cardLayout->addWidget(widget);
+    destinations_->setObjectName("destinations");
+    destinations_->setWordWrap(true);
     bar_->setMaximumHeight(28);
-
+    for (auto* widget : std::initializer_list<QWidget*>{driveName_, after_, afterNote_, bar_, before_, destinations_})
+        cardLayout->addWidget(widget);
     carryOut_->setProperty("role", "primary");
-    carryOut_->setObjectName("carryOut");
     carryOut_->setMinimumHeight(42);
-    check_->setObjectName("check");
-    jobCard_->setProperty("role", "card");
-    auto* jobLayout = new QVBoxLayout(jobCard_);
-    jobText_->setWordWrap(true);
-    jobBar_->setTextVisible(false);
-    jobBar_->setFixedHeight(8);
-    stop_->setObjectName("stopPlan");
-    jobLayout->addWidget(jobText_);
-    jobLayout->addWidget(jobBar_);
-    jobLayout->addWidget(stop_);
+    logbookTitle_->setProperty("role", "small");
 
-    auto* runsTitle = new QLabel(tr("Done in this session"));
-    runsTitle->setProperty("role", "small");
-    auto* runsLayout = new QVBoxLayout(runsBox_);
-    runsLayout->setContentsMargins(0, 0, 0, 0);
-    runsLayout->addWidget(runsTitle);
-    runsLayout->addLayout(runs_);
-    auto* right = new QVBoxLayout;
-    right->setContentsMargins(0, 18, 20, 16);
-    right->setSpacing(10);
-    right->addWidget(card);
-    right->addWidget(carryOut_);
-    right->addWidget(check_);
-    right->addWidget(jobCard_);
-    right->addSpacing(8);
-    right->addWidget(runsBox_);
-    right->addStretch();
-    auto* rightBox = new QWidget;
-    rightBox->setLayout(right);
-    rightBox->setFixedWidth(300);
-    auto* layout = new QHBoxLayout(this);
-    layout->setContentsMargins(0, 0, 0, 0);
-    layout->setSpacing(0);
-    layout->addLayout(left, 1);
-    layout->addWidget(rightBox);
+    auto* side = new QVBoxLayout;
+    side->setContentsMargins(0, 18, 20, 12);
+    side->setSpacing(8);
+    for (auto* widget : std::initializer_list<QWidget*>{card, carryOut_, rights_, check_, save_, job_})
+        side->addWidget(widget);
+    side->addSpacing(4);
+    side->addWidget(logbookTitle_);
+    auto* lines = new QWidget;
+    lines->setObjectName("logbookLines");
+    auto* linesLayout = new QVBoxLayout(lines);
+    linesLayout->setContentsMargins(0, 0, 0, 0);
+    linesLayout->addLayout(logbook_);
+    linesLayout->addStretch();
+    logbook_->setSpacing(0);
+    auto* area = new QScrollArea;
+    area->setWidget(lines);
+    area->setWidgetResizable(true);
+    area->setFrameShape(QFrame::NoFrame);
+    area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    area->setFocusPolicy(Qt::NoFocus);
+    side->addWidget(area, 1);
+    auto* box = new QWidget;
+    box->setLayout(side);
+    box->setFixedWidth(300);
 
-    setFocusPolicy(Qt::StrongFocus);
-    connect(carryOut_, &QPushButton::clicked, this, [this] {
-        setFocus(); // the button is about to be disabled and must not pass the focus on to anything
-        session_.carryOutPlan();
-    });
+    connect(carryOut_, &QPushButton::clicked, this, &ClearStage::carryOut);
+    connect(rights_, &QPushButton::clicked, this, &ClearStage::carryOutWithRights);
     connect(check_, &QPushButton::clicked, &session_, &Session::checkPlan);
-    connect(stop_, &QPushButton::clicked, &session_, &Session::stopPlanJob);
-    connect(list_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
-        if (index.isValid())
-            session_.select(model_->nodeAt(index.row()));
-    });
-    connect(list_, &QListView::doubleClicked, this, [this](const QModelIndex& index) {
-        session_.reveal(model_->nodeAt(index.row()));
-        emit exploreRequested();
-    });
-    for (const auto signal :
-         {&Session::placeChanged, &Session::planChanged, &Session::capacityChanged, &Session::treeChanged})
-        connect(&session_, signal, this, &ClearStage::refresh);
-    connect(&session_, &Session::planChanged, this, &ClearStage::checkWhatIsNew, Qt::QueuedConnection);
-    connect(&session_, &Session::planJobChanged, this, &ClearStage::refreshJob);
-    refresh();
-    refreshJob();
+    connect(save_, &QPushButton::clicked, this, &ClearStage::savePlanRequested);
+    return box;
 }
 
 void ClearStage::showEvent(QShowEvent* event)
 {
     QWidget::showEvent(event);
+    if (stack_->currentIndex() == RunPage && session_.place() && !session_.place()->plan.empty()) {
+        stack_->setCurrentIndex(PlanPage); // something was planned since that run was looked at
+        refresh();
+    }
     checkWhatIsNew();
 }
 
@@ -180,150 +196,173 @@ void ClearStage::checkWhatIsNew()
     if (!place || !isVisible() || session_.planJob())
         return;
     const auto& items = place->plan.items();
-    if (std::any_of(items.begin(), items.end(), [place](const PlanItem& i) { return !place->findingFor(i.node); }))
+    if (std::any_of(items.begin(), items.end(), [place](const PlanItem& i) { return !place->findingFor(i.path); }))
         session_.checkPlan();
+}
+
+void ClearStage::showRun(std::int64_t run)
+{
+    run_->show(run);
+    stack_->setCurrentIndex(RunPage);
+    head_->setVisible(false);
+    run_->steps()->setFocus();
+}
+
+void ClearStage::showPlan()
+{
+    stack_->setCurrentIndex(PlanPage); // refresh() leaves a run that is looked at alone
+    refresh();
+    list_->setFocus();
+}
+
+/// What goes for good is asked for once, for all of it; everything else can be taken back.
+void ClearStage::carryOut()
+{
+    const auto* place = session_.place();
+    if (!place)
+        return;
+    setFocus(); // the button is about to be disabled and must not pass the focus on to anything
+    if (place->plan.countForGood() == 0)
+        return session_.carryOutPlan();
+    auto* dialog = new ConfirmDialog(ConfirmDialog::For::ForGood, place->plan.items(), this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &QDialog::accepted, this, [this, dialog] { session_.carryOutPlan(dialog->forGood()); });
+    dialog->open();
+}
+
+void ClearStage::carryOutWithRights()
+{
+    const auto items = session_.itemsThatNeedRights();
+    if (items.empty())
+        return;
+    auto* dialog = new ConfirmDialog(ConfirmDialog::For::Rights, items, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &QDialog::accepted, this, [this, dialog] { session_.carryOutWithRights(dialog->forGood()); });
+    dialog->open();
 }
 
 void ClearStage::refresh()
 {
     const auto* place = session_.place();
+    const auto* current = model_->itemAt(list_->currentIndex().row());
+    const auto path = current ? current->path : std::string();
     const int row = list_->currentIndex().row();
-    model_->show(place);
-    if (row >= 0 && model_->rowCount() > 0)
-        list_->setCurrentIndex(model_->index(std::min(row, model_->rowCount() - 1)));
+    model_->show(session_);
+    if (row >= 0 && model_->rowCount() > 0) {
+        const int again = path.empty() ? -1 : model_->rowOf(path);
+        int next = again >= 0 ? again : std::min(row, model_->rowCount() - 1);
+        while (next >= 0 && next < model_->rowCount() - 1 && !model_->itemAt(next))
+            ++next;
+        list_->setCurrentIndex(model_->index(next));
+    }
     const bool any = place && !place->plan.empty();
-    stack_->setCurrentIndex(any ? 0 : 1);
-    std::size_t ready = 0, held = 0;
-    if (any)
-        for (const auto& item : place->plan.items())
-            if (const auto* finding = place->findingFor(item.node))
-                ++(finding->ready ? ready : held);
+    if (stack_->currentIndex() != RunPage) {
+        stack_->setCurrentIndex(any ? PlanPage : EmptyPage);
+        head_->setVisible(true);
+    }
     if (any) {
         title_->setText(tr("%1 planned, %2")
                             .arg(itemsText(place->plan.items().size(), "item"), sizeText(place->plan.plannedBytes())));
         QStringList states;
-        if (ready > 0)
+        if (place->checkedAt > 0)
+            states << tr("checked %1").arg(whenText(place->checkedAt));
+        if (const auto ready = place->readyCount())
             states << tr("%1 ready").arg(ready);
-        if (held > 0)
+        if (const auto held = place->heldCount())
             states << tr("%1 held back").arg(held);
-        checked_->setText(states.join(QStringLiteral(", ")));
-        carryOut_->setText(tr("Put %1 into the trash").arg(itemsText(place->plan.items().size() - held, "item")));
+        checked_->setText(states.join(QStringLiteral(" · ")));
     } else {
         const bool done = place && !place->runs.empty();
         title_->setText(done ? tr("Nothing more is planned") : tr("Nothing is planned"));
         checked_->clear();
-        carryOut_->setText(tr("Put into the trash"));
         emptyText_->setText(
-            !place ? tr("Scan a drive or a folder first. What you then put on the plan in Explore will be listed here.")
+            !place ? tr("Scan a drive or a folder first. What you then put on the plan in Explore or Find will be listed "
+                        "here.")
             : place->bytesInTrash() > 0
-                ? tr("What was put into the trash stands on the right. Undo takes it back; its space is free once the "
-                     "trash is emptied.")
-                : tr("Select something in Explore and press Delete to put it on the plan. Nothing happens to it until "
-                     "you carry the plan out here."));
+                ? tr("What was put into the trash stands in the logbook on the right. From there it can be taken back; "
+                     "its space is free once the trash is emptied.")
+                : tr("Select something in Explore or Find. Delete plans it for the trash, Shift+Delete to be deleted for "
+                     "good, M to be moved to another drive. Nothing happens to it until you carry the plan out here."));
     }
+    refreshFigures();
+    refreshButtons();
+}
+
+void ClearStage::refreshFigures()
+{
+    const auto* place = session_.place();
     driveName_->setText(
         place ? (place->info.mountPoint.empty() ? tr("drive") : tr("drive at %1").arg(toText(place->info.mountPoint)))
               : tr("No drive"));
-    if (place) {
-        const auto coming = place->bytesToCome() + place->bytesInTrash();
-        after_->setText(sizeText(place->capacity.free + coming));
-        before_->setText(tr("%1 free now").arg(sizeText(place->capacity.free)));
-        QString note = coming > 0 ? tr("free after the plan, once the trash is emptied")
-                                  : tr("free; nothing planned would change it");
-        if (place->plan.plannedBytes() > place->plan.freedBytes(*place->tree))
-            note += tr(". %1 of the plan has further hard links elsewhere and frees nothing")
-                        .arg(sizeText(place->plan.plannedBytes() - place->plan.freedBytes(*place->tree)));
-        afterNote_->setText(note);
-        bar_->setSegments(gaugeSegments(*place));
-    } else {
+    destinations_->setVisible(place && !place->destinations.empty());
+    if (!place) {
         after_->setText(QStringLiteral("–"));
         before_->clear();
         afterNote_->clear();
         bar_->setSegments({});
+        return;
     }
+    after_->setText(sizeText(place->freeAfter()));
+    before_->setText(tr("%1 free now").arg(sizeText(place->capacity.free)));
+    const auto onlyEmptied =
+        place->plan.plannedBytes(Action::Trash) + place->bytesInTrash() - place->bytesOfTrashPlanned();
+    QString note = place->freeAfter() == place->capacity.free ? tr("free; nothing planned would change it")
+                   : onlyEmptied > 0
+                       ? tr("free after the plan; %1 of it only once the trash is emptied").arg(sizeText(onlyEmptied))
+                       : tr("free after the plan");
+    if (const auto planned = place->plan.plannedBytes(), freed = place->bytesToCome(); planned > freed)
+        note += tr(". %1 of the plan has further hard links elsewhere and frees nothing").arg(sizeText(planned - freed));
+    afterNote_->setText(note);
+    bar_->setSegments(gaugeSegments(*place));
+    QStringList lines;
+    for (const auto& destination : place->destinations) {
+        const auto& c = destination.capacity;
+        lines << (c.total == 0 ? tr("%1: not there now").arg(toText(destination.name))
+                               : tr("%1: %2 → %3 free")
+                                     .arg(toText(destination.name), sizeText(c.free),
+                                          sizeText(c.free - std::min(c.free, destination.coming))));
+    }
+    destinations_->setText(lines.join(QLatin1Char('\n')));
+}
+
+void ClearStage::refreshButtons()
+{
+    const auto* place = session_.place();
     const bool busy = session_.planJob() != nullptr;
-    carryOut_->setEnabled(any && !busy && held < (place ? place->plan.items().size() : 0));
-    check_->setEnabled(any && !busy);
-    refreshRuns();
+    const auto planned = place ? place->plan.items().size() : 0;
+    const auto held = place ? place->heldCount() : 0;
+    const auto rights = session_.itemsThatNeedRights().size();
+    carryOut_->setText(planned > held ? tr("Carry out %1").arg(itemsText(planned - held, "item")) : tr("Carry out"));
+    carryOut_->setEnabled(planned > held && !busy && !place->isGrowing());
+    rights_->setVisible(rights > 0);
+    rights_->setText(tr("%1 with administrator rights…").arg(itemsText(rights, "item")));
+    rights_->setEnabled(!busy);
+    check_->setEnabled(planned > 0 && !busy);
+    save_->setEnabled(planned > 0);
 }
 
-void ClearStage::refreshJob()
+/// The newest runs of all places; a click shows one.
+void ClearStage::refreshLogbook()
 {
-    const auto* job = session_.planJob();
-    jobCard_->setVisible(job != nullptr);
-    if (!job)
-        return refresh();
-    carryOut_->setEnabled(false);
-    check_->setEnabled(false);
-    QString doing;
-    switch (job->kind) {
-    case PlanJob::Kind::Check:
-        doing = tr("Checking");
-        break;
-    case PlanJob::Kind::CarryOut:
-        doing = tr("Putting into the trash");
-        break;
-    case PlanJob::Kind::TakeBack:
-        doing = tr("Taking back");
-        break;
-    case PlanJob::Kind::EmptyTrash:
-        doing = tr("Removing from the trash");
-        break;
-    }
-    const auto& p = job->progress;
-    jobText_->setText(
-        tr("%1: %2 of %3\n%4").arg(doing).arg(p.done).arg(p.of).arg(cutMiddle(toText(p.path), fontOf(13), 240)));
-    jobBar_->setRange(0, static_cast<int>(std::max<std::size_t>(1, p.of)));
-    jobBar_->setValue(static_cast<int>(p.done));
-    stop_->setEnabled(job->kind != PlanJob::Kind::TakeBack && !job->stop.stop_requested());
-}
-
-void ClearStage::refreshRuns()
-{
-    while (auto* item = runs_->takeAt(0)) {
+    while (auto* item = logbook_->takeAt(0)) {
         if (auto* widget = item->widget())
             widget->deleteLater();
         delete item;
     }
-    const auto* place = session_.place();
-    runsBox_->setVisible(place && !place->runs.empty());
-    if (!place)
-        return;
-    using State = ClearedItem::State;
-    for (std::size_t i = place->runs.size(); i-- > 0;) {
-        const auto& run = place->runs[i];
-        auto* line = new QWidget;
-        auto* layout = new QHBoxLayout(line);
-        layout->setContentsMargins(0, 2, 0, 2);
-        QStringList parts;
-        if (run.countIn(State::InTrash) > 0)
-            parts << tr("%1, %2 in the trash")
-                         .arg(itemsText(run.countIn(State::InTrash), "item"), sizeText(run.bytesIn(State::InTrash)));
-        if (run.countIn(State::Gone) > 0)
-            parts << tr("%1, %2 gone for good")
-                         .arg(itemsText(run.countIn(State::Gone), "item"), sizeText(run.bytesIn(State::Gone)));
-        if (run.countIn(State::TakenBack) > 0)
-            parts << tr("%1 taken back").arg(itemsText(run.countIn(State::TakenBack), "item"));
-        auto* text = new QLabel(QStringLiteral("%1 · %2").arg(whenText(run.time), parts.join(QStringLiteral("; "))));
-        text->setObjectName("run");
-        text->setWordWrap(true);
-        layout->addWidget(text, 1);
-        if (run.countIn(State::InTrash) > 0) {
-            auto* undo = new QPushButton(tr("undo"));
-            undo->setProperty("role", "link");
-            undo->setObjectName("undoRun");
-            undo->setToolTip(tr("Puts them back to where they were"));
-            undo->setEnabled(!session_.planJob());
-            connect(undo, &QPushButton::clicked, this, [this, i] { session_.takeBack(i); });
-            layout->addWidget(undo, 0, Qt::AlignTop);
-        }
-        runs_->addWidget(line);
-    }
-    if (place->bytesInTrash() > 0) {
-        auto* empty = new QPushButton(tr("Empty trash…"));
-        empty->setEnabled(!session_.planJob());
-        connect(empty, &QPushButton::clicked, this, &ClearStage::emptyTrashRequested);
-        runs_->addWidget(empty);
+    constexpr std::size_t most = 100;
+    const auto& history = session_.history();
+    logbookTitle_->setText(history.empty() ? tr("The logbook is empty: each run will be listed here") : tr("Logbook"));
+    logbookTitle_->setWordWrap(true);
+    for (std::size_t i = 0; i < std::min(history.size(), most); ++i) {
+        const auto& record = history[i];
+        auto* line = new QPushButton;
+        line->setProperty("role", "link");
+        line->setObjectName("run");
+        line->setText(cutMiddle(QStringLiteral("%1 · %2").arg(whenText(record.run.began), runText(record)),
+                                fontOf(13), 262));
+        line->setToolTip(QStringLiteral("%1\n%2").arg(toText(record.run.place), runText(record)));
+        connect(line, &QPushButton::clicked, this, [this, run = record.run.id] { showRun(run); });
+        logbook_->addWidget(line);
     }
 }
 
@@ -332,8 +371,9 @@ bool ClearStage::eventFilter(QObject* watched, QEvent* event)
     if (watched == list_->viewport() && event->type() == QEvent::MouseButtonRelease) {
         const auto at = static_cast<QMouseEvent*>(event)->position().toPoint();
         const auto index = list_->indexAt(at);
-        if (index.isValid() && PlanRow::removeMark(list_->visualRect(index)).contains(at)) {
-            session_.unplan(model_->nodeAt(index.row()));
+        if (const auto* item = model_->itemAt(index.row());
+            index.isValid() && item && PlanRow::removeMark(list_->visualRect(index)).contains(at)) {
+            session_.unplan(std::string(item->path));
             return true;
         }
     }

@@ -1,79 +1,75 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Clear: the plan with what it frees, its check, carrying it out, and taking it back.
+// Clear: the plan with what it frees, its check, carrying it out, and the logbook.
 #pragma once
 
-#include <QAbstractListModel>
 #include <QLabel>
 #include <QListView>
-#include <QProgressBar>
 #include <QPushButton>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
 #include "app/gauge.h"
+#include "app/job_card.h"
+#include "app/plan_list.h"
+#include "app/run_view.h"
 #include "app/session.h"
 
 namespace kurvo::app {
-
-class PlanModel : public QAbstractListModel {
-    Q_OBJECT
-public:
-    enum Role { PathRole = Qt::UserRole, SizeRole, FindingRole, ReadyRole };
-    explicit PlanModel(QObject* parent = nullptr) : QAbstractListModel(parent) { }
-    void show(const Place* place);
-    int rowCount(const QModelIndex& parent = {}) const override;
-    QVariant data(const QModelIndex& index, int role) const override;
-    NodeId nodeAt(int row) const;
-
-private:
-    struct Row {
-        PlanItem item;
-        Finding finding;
-        bool hidden = false;
-    };
-    std::vector<Row> rows_;
-};
 
 class ClearStage : public QWidget {
     Q_OBJECT
 public:
     explicit ClearStage(Session& session, QWidget* parent = nullptr);
     QListView* list() { return list_; }
+    RunView* runView() { return run_; }
+    void showRun(std::int64_t run);
+    void showPlan();
 
 signals:
     void exploreRequested();
     void emptyTrashRequested();
+    void reportRequested(std::int64_t run);
+    void savePlanRequested();
 
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
     void showEvent(QShowEvent* event) override;
 
 private:
+    QWidget* makePlanPage();
+    QWidget* makeEmptyPage();
+    QWidget* makeSide();
     void refresh();
-    void refreshJob();
-    void refreshRuns();
+    void refreshFigures();
+    void refreshButtons();
+    void refreshLogbook();
     void checkWhatIsNew();
+    void carryOut();
+    void carryOutWithRights();
 
     Session& session_;
     PlanModel* model_;
     QLabel* title_;
     QLabel* checked_;
+    QWidget* head_;
     QStackedWidget* stack_;
+    PlanColumns* columns_;
     QListView* list_;
     QLabel* emptyText_;
+    RunView* run_;
     QLabel* driveName_;
     QLabel* before_;
     QLabel* after_;
     QLabel* afterNote_;
     GaugeBar* bar_;
+    QLabel* destinations_;
     QPushButton* carryOut_;
+    QPushButton* rights_;
     QPushButton* check_;
-    QFrame* jobCard_;
-    QLabel* jobText_;
-    QProgressBar* jobBar_;
-    QPushButton* stop_;
-    QWidget* runsBox_;
-    QVBoxLayout* runs_;
+    QPushButton* save_;
+    JobCard* job_;
+    QLabel* logbookTitle_;
+    QVBoxLayout* logbook_;
 };
 
 } // namespace kurvo::app

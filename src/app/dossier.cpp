@@ -11,6 +11,7 @@
 #include <numeric>
 
 #include "app/async.h"
+#include "app/confirm_dialog.h"
 #include "app/theme.h"
 #include "app/words.h"
 #include "core/base/patience.h"
@@ -220,7 +221,9 @@ void Dossier::update()
     plan_->setText(planned ? tr("Take off the plan   Del") : tr("Plan: trash   Del"));
     plan_->setEnabled(node != rootNode && (planned || covering == noNode) && !session_.planJob());
     QString note;
-    if (covering != noNode && !planned)
+    if (const auto* item = place->plan.itemOf(node))
+        note = tr("On the plan: %1.").arg(intentText(*item));
+    else if (covering != noNode)
         note = tr("On the plan already, as part of %1.").arg(toText(tree.name(covering)));
     else if (tree.store().has(node, FlagUnreadable))
         note = tr("This folder could not be read. What is in it is missing from every figure.");

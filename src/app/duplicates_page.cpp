@@ -416,7 +416,8 @@ void DuplicatesPage::compareAndPlan(const std::vector<DuplicateRemoval>& wanted)
     // What stays for one group must not go with another, or with what is planned already.
     std::vector<NodeId> planned;
     for (const auto& item : session_.place()->plan.items())
-        planned.push_back(item.node);
+        if (item.node != noNode)
+            planned.push_back(item.node);
     // Of a file with several hard links all paths go, or nothing comes free.
     auto all = wanted;
     const auto& store = tree_->store();
@@ -468,7 +469,7 @@ void DuplicatesPage::compareAndPlan(const std::vector<DuplicateRemoval>& wanted)
                 state_->setText(tr("stopped: nothing was planned"));
                 return;
             }
-            const auto count = session_.planTrashAll(result.same);
+            const auto count = session_.planAll(result.same);
             const auto kept = result.different > 0
                                   ? tr(" %1 left: %2")
                                         .arg(itemsText(result.different, "item"),

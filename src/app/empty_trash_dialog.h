@@ -1,26 +1,29 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Asks before anything is removed from the trash for good. Offers only what this session put there first; everything is
-// the second choice, and neither happens on Enter.
+// Asks what of the trash shall go onto the plan to be removed for good: what was put there from this place, or all.
 #pragma once
 
-#include <QDialog>
 #include <QRadioButton>
 
+#include "app/ask_dialog.h"
 #include "app/session.h"
 
 namespace kurvo::app {
 
-class EmptyTrashDialog : public QDialog {
+class EmptyTrashDialog : public AskDialog {
     Q_OBJECT
 public:
     /// `everything`: what the drive's trash holds; `bytes`: its size on disk.
-    EmptyTrashDialog(const Place& place, std::vector<TrashedItem> everything, std::uint64_t bytes,
+    EmptyTrashDialog(const Place& place, const std::vector<TrashedItem>& everything, std::uint64_t bytes,
                      QWidget* parent = nullptr);
-    std::vector<TrashedItem> chosen() const;
+    bool wantsEverything() const { return all_->isChecked(); }
+    /// What was put there from this place.
+    const std::vector<TrashedItem>& ours() const { return ours_; }
+    /// The folders that everything lies in.
+    const std::vector<TrashFolder>& folders() const { return folders_; }
 
 private:
     std::vector<TrashedItem> ours_;
-    std::vector<TrashedItem> everything_;
+    std::vector<TrashFolder> folders_;
     QRadioButton* onlyOurs_;
     QRadioButton* all_;
 };

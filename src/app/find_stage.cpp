@@ -112,6 +112,7 @@ FindStage::FindStage(Session& session, QWidget* parent)
         connect(page, &FinderPage::figuresChanged, this,
                 [page, item] { item->setData(Qt::UserRole, page->figures()); });
         connect(page, &FinderPage::exploreRequested, this, &FindStage::exploreRequested);
+        connect(page, &FinderPage::planRequested, this, &FindStage::planRequested);
     }
     questions_->setCurrentRow(0);
 
@@ -386,7 +387,8 @@ void FindStage::refresh()
     FilterContext context{place->info.taken, place->info.owners, {}, place->marks, nullptr};
     std::unordered_set<NodeId> planned;
     for (const auto& item : place->plan.items())
-        planned.insert(item.node);
+        if (item.node != noNode)
+            planned.insert(item.node);
     context.isPlanned = [tree = place->tree, planned = std::move(planned)](NodeId node) {
         for (; node != noNode; node = tree->parent(node))
             if (planned.contains(node))

@@ -53,6 +53,7 @@ public:
 signals:
     void scanRequested();
     void contextRequested(const QPoint& global);
+    void planRequested();
     void exploreRequested(); ///< the selected file's folder
     void keptChanged();
     void columnsChanged();

@@ -22,6 +22,7 @@ public:
 
 signals:
     void figuresChanged();
+    void planRequested();    ///< something was put on the plan: to be looked at there
     void exploreRequested(); ///< what is selected is to be looked at there
 
 protected:

@@ -162,15 +162,19 @@ std::vector<GaugeBar::Segment> gaugeSegments(const Place& place)
     const auto seenAgain = place.bytesInTrashSeen();
     const auto whole = place.tree->disk(rootNode);
     const auto seen = whole > seenAgain ? whole - seenAgain : 0;
-    const auto planned = std::min(place.bytesToCome(), seen);
-    const auto trash = place.bytesInTrash();
-    const auto notSeen = c.used > seen + trash ? c.used - seen - trash : 0;
+    // What is planned is part of what was seen, or of the trash outside of it.
+    const auto fromTrash = place.bytesOfTrashPlanned();
+    const auto planned = std::min(place.bytesToCome() - std::min(place.bytesToCome(), fromTrash), seen);
+    const auto trash = place.bytesInTrash() - fromTrash;
+    const auto known = seen + trash + fromTrash;
+    const auto notSeen = c.used > known ? c.used - known : 0;
     using Fill = GaugeBar::Fill;
     std::vector<GaugeBar::Segment> segments;
     segments.push_back({Fill::Seen, seen - planned,
                         planned > 0 ? QObject::tr("stays %1").arg(sizeText(seen - planned))
                                     : QObject::tr("seen %1").arg(sizeText(seen))});
-    segments.push_back({Fill::Planned, planned, QObject::tr("planned %1").arg(sizeText(planned))});
+    segments.push_back(
+        {Fill::Planned, planned + fromTrash, QObject::tr("planned %1").arg(sizeText(planned + fromTrash))});
     segments.push_back({Fill::Trash, trash, QObject::tr("in the trash %1").arg(sizeText(trash))});
     segments.push_back({Fill::NotSeen, notSeen,
                         (place.isGrowing()    ? QObject::tr("not seen yet %1")
@@ -302,19 +306,29 @@ void Gauge::update()
     facts_->setText(toText(info.place), facts.join(QStringLiteral(" · ")));
     bar_->setSegments(gaugeSegments(*place));
 
-    const auto trash = place->bytesInTrash();
-    const auto planned = place->bytesToCome();
+    const auto trash = place->bytesInTrash() - place->bytesOfTrashPlanned();
+    const auto onlyEmptied = trash + place->plan.plannedBytes(Action::Trash);
     const auto& c = place->capacity;
     const auto accent = theme().accent.name();
-    if (planned + trash > 0)
+    if (place->freeAfter() > c.free)
         free_->setText(tr("%1 free <span style='color:%3'>→ %2</span>")
-                           .arg(sizeText(c.free), sizeText(c.free + planned + trash), accent));
+                           .arg(sizeText(c.free), sizeText(place->freeAfter()), accent));
     else
         free_->setText(c.total > 0 ? tr("%1 free").arg(sizeText(c.free)) : QString());
-    if (trash > 0)
+    QStringList coming;
+    for (const auto& destination : place->destinations)
+        if (destination.capacity.total > 0)
+            coming << tr("%1 %2 → %3")
+                          .arg(toText(destination.name), sizeText(destination.capacity.free),
+                               sizeText(destination.capacity.free -
+                                        std::min(destination.capacity.free, destination.coming)));
+    note_->setToolTip(coming.join(QLatin1Char('\n')));
+    if (!coming.isEmpty())
+        note_->setText(coming.size() == 1 ? coming.first() : tr("after the plan, on %1 drives").arg(coming.size() + 1));
+    else if (trash > 0)
         note_->setText(tr("%1 in the trash, not free yet ·").arg(sizeText(trash)));
-    else if (planned > 0)
-        note_->setText(tr("after the plan, once the trash is emptied"));
+    else if (place->freeAfter() > c.free)
+        note_->setText(onlyEmptied > 0 ? tr("after the plan, once the trash is emptied") : tr("after the plan"));
     else
         note_->setText(c.total > 0 ? tr("of %1").arg(sizeText(c.total)) : QString());
 }

@@ -1,15 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Asks before the guard is lifted for one protected item. Says why it is protected and what the advice is; leaving it
-// alone is what Enter and Escape do.
+// Asks before the guard is lifted for one protected item. Says why it is protected and what the advice is.
 #pragma once
 
-#include <QDialog>
-
+#include "app/ask_dialog.h"
 #include "app/session.h"
 
 namespace kurvo::app {
 
-class GuardDialog : public QDialog {
+class GuardDialog : public AskDialog {
     Q_OBJECT
 public:
     GuardDialog(const QString& path, const QString& reason, const Advice& advice, QWidget* parent = nullptr);

@@ -3,33 +3,24 @@
 
 #include <QAbstractButton>
 #include <QApplication>
-#include <QBuffer>
-#include <QClipboard>
 #include <QCloseEvent>
 #include <QComboBox>
 #include <QCoreApplication>
 #include <QDir>
 #include <QDragEnterEvent>
 #include <QFile>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QKeyEvent>
-#include <QMessageBox>
 #include <QMimeData>
-#include <QPrintDialog>
-#include <QPrinter>
 #include <QStyle>
 #include <QVBoxLayout>
 
 #include "app/async.h"
-#include "app/empty_trash_dialog.h"
-#include "app/guard_dialog.h"
 #include "app/item_actions.h"
+#include "app/item_drag.h"
 #include "app/legend.h"
-#include "app/marks_dialog.h"
-#include "app/picture_export.h"
 #include "app/words.h"
 #include "demo/demo_data.h"
 
@@ -48,8 +39,6 @@ QFrame* line(QFrame::Shape shape)
     frame->setAutoFillBackground(true);
     return frame;
 }
-
-constexpr QSize sheetSize(1400, 990); ///< as wide as high as paper lies
 
 /// "picture-measure-colour-treemap depth-sunburst depth-areas", as numbers.
 QString viewText(const ViewState& v)
@@ -153,6 +142,17 @@ MainWindow::MainWindow(AppFolders folders)
     session_.setHelperCommand(helperCommand());
     connect(clear_, &ClearStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
     connect(clear_, &ClearStage::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
+    connect(clear_, &ClearStage::savePlanRequested, this, &MainWindow::savePlan);
+    connect(clear_, &ClearStage::reportRequested, this, &MainWindow::saveReport);
+    connect(find_, &FindStage::planRequested, this, [this] { setStage(Stage::Clear); });
+    connect(rail_, &Rail::itemsDropped, this, [this] { planSubjects({}); });
+    ItemDrag::ofRows(explore_->descent()->list());
+    ItemDrag::ofRows(find_->list());
+    new ItemDrag(explore_->picture(), [this](const QPoint&) {
+        return session_.place() && session_.place()->selection != noNode;
+    });
+    connect(&session_, &Session::historyChanged, this, &MainWindow::updateActions);
+    connect(&session_, &Session::recovered, this, &MainWindow::showRecovered);
     connect(gauge_, &Gauge::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
     connect(&session_, &Session::guardAsked, this, &MainWindow::askToLiftGuard);
     connect(&session_, &Session::marksChanged, this, &MainWindow::fillMarkMenu);
@@ -197,12 +197,13 @@ MainWindow::MainWindow(AppFolders folders)
         press(dossier->showButton(), show_);
         press(dossier->copyButton(), copy_);
         auto* more = new QMenu(dossier->moreButton());
-        more->addActions({openWith_, terminal_, rescanFolder_});
+        more->addActions({planDelete_, planMove_, openWith_, terminal_, rescanFolder_});
         dossier->moreButton()->setMenu(more);
     }
     setStage(Stage::Scan);
     restoreSettings();
     updateActions();
+    session_.recover(); // before anything else is carried out, and reads the logbook
 }
 
 /// The views look at the session until they are gone, and it goes before a window's children would.
@@ -278,160 +279,6 @@ bool MainWindow::isPlanned() const
            std::all_of(nodes.begin(), nodes.end(), [this](NodeId node) { return session_.place()->plan.has(node); });
 }
 
-void MainWindow::askToLiftGuard(NodeId node, const QString& reason)
-{
-    const auto* place = session_.place();
-    auto* dialog = new GuardDialog(toText(place->tree->path(node)), reason, session_.adviceFor(node), this);
-    dialog->setAttribute(Qt::WA_DeleteOnClose);
-    connect(dialog, &QDialog::accepted, this, [this, node, store = place->tree->sharedStore()] {
-        if (session_.place() && session_.place()->tree->sharedStore() == store)
-            session_.planTrash(node, Guard::Lifted);
-    });
-    dialog->open();
-}
-
-void MainWindow::togglePlanned()
-{
-    const bool planned = isPlanned();
-    const auto nodes = subjects();
-    constexpr std::size_t most = 500;
-    if (nodes.size() > most)
-        return session_.say(tr("%1 are too many to plan one by one. Plan the folder that holds them.")
-                                .arg(itemsText(nodes.size(), "item")),
-                            Severity::Warning);
-    if (!planned && nodes.size() > 1) {
-        session_.planTrashAll(nodes); // the guard is lifted for one item at a time
-        return;
-    }
-    for (const NodeId node : nodes)
-        planned ? session_.unplan(node) : session_.planTrash(node);
-}
-
-/// Asks for a file name without holding up the window, and remembers the folder.
-void MainWindow::askForFile(const QString& title, const QString& suggestion, const QStringList& kinds,
-                            const std::function<void(const std::string&)>& save)
-{
-    auto* dialog = new QFileDialog(this, title, settings_.value("window/savedIn", QDir::homePath()).toString());
-    dialog->setObjectName("saveDialog");
-    dialog->setAttribute(Qt::WA_DeleteOnClose);
-    dialog->setAcceptMode(QFileDialog::AcceptSave);
-    dialog->setNameFilters(kinds);
-    dialog->setDefaultSuffix(kinds.first().section(QLatin1String("*."), 1).section(QLatin1Char(')'), 0, 0));
-    dialog->selectFile(suggestion);
-    connect(dialog, &QFileDialog::filterSelected, dialog, [dialog](const QString& kind) {
-        dialog->setDefaultSuffix(kind.section(QLatin1String("*."), 1).section(QLatin1Char(')'), 0, 0));
-    });
-    connect(dialog, &QFileDialog::fileSelected, this, [this, save](const QString& file) {
-        settings_.setValue("window/savedIn", QFileInfo(file).path());
-        save(QFile::encodeName(file).toStdString());
-    });
-    dialog->open();
-}
-
-void MainWindow::savePicture()
-{
-    const auto* place = session_.place();
-    if (!place)
-        return;
-    const auto name = toText(place->tree->label(place->focus)).replace(QLatin1Char('/'), QLatin1Char('_'));
-    askForFile(tr("Save the picture"),
-               QStringLiteral("%1.png").arg(name == QLatin1String("_") ? toText(place->info.host) : name),
-               {tr("PNG picture (*.png)"), tr("SVG drawing (*.svg)")}, [this](const std::string& file) {
-                   const auto* open = session_.place();
-                   if (!open)
-                       return;
-                   if (file.ends_with(".svg"))
-                       return saveBytes(session_, file, sheetSvg(*open, *explore_->legend(), sheetSize));
-                   QByteArray bytes;
-                   QBuffer buffer(&bytes);
-                   buffer.open(QIODevice::WriteOnly);
-                   sheetImage(*open, *explore_->legend(), sheetSize).save(&buffer, "PNG");
-                   saveBytes(session_, file, bytes);
-               });
-}
-
-void MainWindow::copyPicture()
-{
-    if (const auto* place = session_.place()) {
-        QGuiApplication::clipboard()->setImage(sheetImage(*place, *explore_->legend(), sheetSize));
-        session_.say(tr("The picture is in the clipboard."));
-    }
-}
-
-void MainWindow::printPicture()
-{
-    if (!session_.place())
-        return;
-    auto* dialog = new QPrintDialog(this);
-    dialog->setAttribute(Qt::WA_DeleteOnClose);
-    connect(dialog, qOverload<QPrinter*>(&QPrintDialog::accepted), this, [this](QPrinter* printer) {
-        const auto* open = session_.place();
-        if (!open)
-            return;
-        printer->setPageOrientation(QPageLayout::Landscape);
-        QPainter painter;
-        if (!painter.begin(printer))
-            return session_.say(tr("The printer did not take the picture."), Severity::Problem);
-        const auto page = printer->pageLayout().paintRectPixels(printer->resolution());
-        const double scale = std::min(page.width() / static_cast<double>(sheetSize.width()),
-                                      page.height() / static_cast<double>(sheetSize.height()));
-        painter.scale(scale, scale);
-        paintSheet(painter, QRectF(QPointF(), sheetSize), *open, *explore_->legend());
-        if (!painter.end())
-            session_.say(tr("The printer did not take the picture."), Severity::Problem);
-    });
-    dialog->open();
-}
-
-void MainWindow::saveList()
-{
-    const auto* place = session_.place();
-    if (!place)
-        return;
-    const auto name = toText(place->tree->label(place->focus)).replace(QLatin1Char('/'), QLatin1Char('_'));
-    askForFile(tr("Save the list"),
-               QStringLiteral("%1.csv").arg(name == QLatin1String("_") ? toText(place->info.host) : name),
-               {tr("CSV table (*.csv)")}, [this, found = stage() == Stage::Find](const std::string& file) {
-                   const auto* open = session_.place();
-                   if (!open)
-                       return;
-                   runAsync(
-                       this,
-                       [tree = open->tree, focus = open->focus, measure = session_.measure(), found,
-                        files = find_->model()->files()] {
-                           return listCsv(*tree, found ? files : tree->sortedChildren(focus, measure));
-                       },
-                       [this, file](const QByteArray& bytes) { saveBytes(session_, file, bytes); });
-               });
-}
-
-void MainWindow::showMarks()
-{
-    if (!session_.place())
-        return session_.say(tr("Open a place first: marks belong to a machine."), Severity::Warning);
-    auto* dialog = new MarksDialog(session_, this);
-    dialog->setAttribute(Qt::WA_DeleteOnClose);
-    connect(dialog, &MarksDialog::saveRequested, this, [this] {
-        const auto host = session_.place()->info.host;
-        askForFile(tr("Save the marks"), tr("marks-%1.csv").arg(toText(host)), {tr("CSV table (*.csv)")},
-                   [this, host](const std::string& file) {
-                       const auto csv = marksAsCsv(*session_.knowledge().marks(host));
-                       saveBytes(session_, file, QByteArray::fromStdString(csv));
-                   });
-    });
-    dialog->open();
-}
-
-void MainWindow::showTakeAlong(const QPoint& global)
-{
-    auto* menu = new QMenu(this);
-    menu->setAttribute(Qt::WA_DeleteOnClose);
-    for (auto* action : takeAlong_)
-        menu->addAction(action);
-    menu->addAction(saveList_);
-    menu->popup(global);
-}
-
 void MainWindow::chooseMotion(bool still)
 {
     settings_.setValue("window/stillPictures", still);
@@ -445,46 +292,6 @@ void MainWindow::chooseThreshold(int percent)
     settings_.setValue("explore/threshold", percent);
     for (auto* action : thresholdActions_)
         action->setChecked(action->data().toInt() == percent);
-}
-
-void MainWindow::askToEmptyTrash()
-{
-    if (!session_.place() || session_.planJob())
-        return;
-    session_.listTrash([this](std::vector<TrashedItem> items, std::uint64_t bytes) {
-        if (!session_.place())
-            return;
-        auto* dialog = new EmptyTrashDialog(*session_.place(), std::move(items), bytes, this);
-        dialog->setAttribute(Qt::WA_DeleteOnClose);
-        connect(dialog, &QDialog::accepted, this, [this, dialog] { session_.emptyTrash(dialog->chosen()); });
-        dialog->open();
-    });
-}
-
-void MainWindow::showLedger()
-{
-    const auto* place = session_.place();
-    if (!place || place->isGrowing())
-        return;
-    if (place->fromSnapshot)
-        return session_.say(tr("A ledger needs the drive itself. This is a snapshot from a file."));
-    auto* dialog = new LedgerDialog(session_, this);
-    dialog->setAttribute(Qt::WA_DeleteOnClose);
-    connect(dialog, &LedgerDialog::notReadRequested, this, &MainWindow::showNotRead);
-    dialog->show();
-}
-
-void MainWindow::showNotRead()
-{
-    if (!session_.place())
-        return;
-    auto* dialog = findChild<NotReadDialog*>();
-    if (!dialog) {
-        dialog = new NotReadDialog(session_, this);
-        dialog->setAttribute(Qt::WA_DeleteOnClose);
-    }
-    dialog->show();
-    dialog->raise();
 }
 
 /// The focus folder and the largest folders in it, for a start: what one looks at is what one changes.
@@ -601,29 +408,15 @@ void MainWindow::resizeEvent(QResizeEvent* event)
 
 void MainWindow::closeEvent(QCloseEvent* event)
 {
-    if (const auto* job = session_.planJob(); job && job->kind != PlanJob::Kind::Check) {
+    if (const auto* job = session_.planJob(); job && (job->kind == PlanJob::Kind::CarryOut || job->kind == PlanJob::Kind::TakeBack)) {
         session_.stopPlanJob();
+        session_.pausePlanJob(false);
         session_.say(tr("The plan is being carried out. It stops after this item; then the window can be closed."),
                      Severity::Warning);
         event->ignore();
         return;
     }
-    std::size_t planned = 0;
-    for (const auto& place : session_.places())
-        planned += place->plan.items().size();
-    if (planned > 0) {
-        QMessageBox ask(QMessageBox::NoIcon, tr("Close Kurvo"),
-                        tr("%1 planned and not carried out. The plan is not kept.").arg(itemsText(planned, "item")),
-                        QMessageBox::NoButton, this);
-        auto* stay = ask.addButton(tr("Stay"), QMessageBox::RejectRole);
-        auto* leave = ask.addButton(tr("Close without it"), QMessageBox::AcceptRole);
-        ask.setDefaultButton(stay);
-        ask.exec();
-        if (ask.clickedButton() != leave) {
-            event->ignore();
-            return;
-        }
-    }
+    session_.flushPlans();
     settings_.setValue("window/geometry", saveGeometry());
     find_->filter()->remember();
     settings_.setValue("find/history", find_->filter()->history());

@@ -65,7 +65,9 @@ private:
     std::vector<NodeId> subjects() const;
     bool isPlanned() const;
     void togglePlanned();
-    void askToLiftGuard(NodeId node, const QString& reason);
+    void planSubjects(const Intent& intent);
+    void askWhereToMove();
+    void askToLiftGuard(NodeId node, const Intent& intent, const QString& reason);
     void fillMarkMenu();
     void showMarks();
     void savePicture();
@@ -76,6 +78,10 @@ private:
                     const std::function<void(const std::string&)>& save);
     void showTakeAlong(const QPoint& global);
     void askToEmptyTrash();
+    void savePlan();
+    void openPlan();
+    void saveReport(std::int64_t run);
+    void showRecovered(const QStringList& sentences, bool waiting);
     void showLedger();
     void showNotRead();
     void watchFoldersInView();
@@ -104,7 +110,8 @@ private:
             *stopScan_ = nullptr, *pauseScan_ = nullptr, *ledger_ = nullptr, *notRead_ = nullptr, *goTo_ = nullptr,
             *openWith_ = nullptr, *terminal_ = nullptr, *openInPlace_ = nullptr, *areas_ = nullptr,
             *stillPictures_ = nullptr, *filter_ = nullptr, *saveList_ = nullptr, *note_ = nullptr,
-            *previewAction_ = nullptr;
+            *previewAction_ = nullptr, *planDelete_ = nullptr, *planMove_ = nullptr, *redoPlan_ = nullptr,
+            *savePlan_ = nullptr, *openPlan_ = nullptr;
     QMenu* markMenu_ = nullptr;
     std::vector<QAction*> markActions_;
     std::vector<QAction*> pictureActions_, takeAlong_, thresholdActions_;

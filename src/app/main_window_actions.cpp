@@ -4,6 +4,8 @@
 #include <QApplication>
 #include <QMessageBox>
 
+#include <algorithm>
+
 #include "app/async.h"
 #include "app/help_dialog.h"
 #include "app/item_actions.h"
@@ -133,17 +135,24 @@ void MainWindow::makeActions()
     markMenu_ = item->addMenu(tr("Mark"));
     fillMarkMenu();
     plan_ = add(item, tr("Plan: trash"), {QKeySequence::Delete}, [this] { togglePlanned(); });
+    planDelete_ = add(item, tr("Plan: delete for good"), {QKeySequence("Shift+Delete")},
+                      [this] { planSubjects({Action::Delete, {}, false}); });
+    planMove_ = add(item, tr("Plan: move…"), {QKeySequence("M")}, [this] { askWhereToMove(); });
 
     auto* plan = menu_->addMenu(tr("Plan"));
     undoPlan_ =
         add(plan, tr("Undo the last change to the plan"), {QKeySequence::Undo}, [this] { session_.undoPlanChange(); });
+    redoPlan_ = add(plan, tr("Redo it"), {QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")},
+                    [this] { session_.redoPlanChange(); });
     clearPlan_ = add(plan, tr("Take everything off the plan"), {}, [this] { session_.clearPlan(); });
+    savePlan_ = add(plan, tr("Save the plan for review…"), {}, [this] { savePlan(); });
+    openPlan_ = add(plan, tr("Open a plan…"), {}, [this] { openPlan(); });
     carryOut_ = add(plan, tr("Carry out…"), {QKeySequence("Ctrl+Shift+Return")}, [this] { setStage(Stage::Clear); });
-    takeBack_ = add(plan, tr("Take back what was done last"), {QKeySequence("Ctrl+Shift+Z")}, [this] {
-        const auto& runs = session_.place()->runs;
-        for (std::size_t i = runs.size(); i-- > 0;)
-            if (runs[i].countIn(ClearedItem::State::InTrash) > 0)
-                return session_.takeBack(i);
+    takeBack_ = add(plan, tr("Take back what was done last"), {QKeySequence("Ctrl+Alt+Z")}, [this] {
+        const auto& history = session_.history();
+        const auto last = std::find_if(history.begin(), history.end(), [](const RunRecord& r) { return r.canBeUndone(); });
+        if (last != history.end())
+            session_.takeBack(last->run.id);
     });
     emptyTrash_ = add(plan, tr("Empty trash…"), {}, [this] { askToEmptyTrash(); });
 
@@ -211,6 +220,7 @@ void MainWindow::makeActions()
     const std::pair<QString, const char*> pages[] = {{tr("Filters"), "filter"},
                                                      {tr("Advice and the guard"), "advice"},
                                                      {tr("Marks"), "marks"},
+                                                     {tr("Clearing, and never losing a byte"), "clearing"},
                                                      {tr("What the figures mean"), "figures"}};
     for (const auto& [title, page] : pages)
         add(help, title, page == pages[0].second ? QList{QKeySequence("Shift+F1")} : QList<QKeySequence>{},
@@ -281,10 +291,17 @@ void MainWindow::updateActions()
     for (auto* action : markActions_)
         action->setEnabled(withItem);
     plan_->setText(isPlanned() ? tr("Take off the plan") : tr("Plan: trash"));
+    for (auto* action : {planDelete_, planMove_})
+        action->setEnabled(plan_->isEnabled());
+    redoPlan_->setEnabled(session_.canRedoPlanChange());
+    savePlan_->setEnabled(place && !place->plan.empty());
+    openPlan_->setEnabled(place && !place->isGrowing() && !busy);
     undoPlan_->setEnabled(session_.canUndoPlanChange());
     clearPlan_->setEnabled(place && !place->plan.empty() && !busy);
     carryOut_->setEnabled(place && !place->plan.empty() && !busy);
-    takeBack_->setEnabled(place && place->bytesInTrash() > 0 && !busy);
+    const auto& history = session_.history();
+    takeBack_->setEnabled(!busy && std::any_of(history.begin(), history.end(),
+                                               [](const RunRecord& record) { return record.canBeUndone(); }));
     emptyTrash_->setEnabled(place && !place->fromSnapshot && !busy);
     const auto* running = session_.runningScan();
     stopScan_->setEnabled(running != nullptr);
@@ -321,7 +338,7 @@ void MainWindow::showContextMenu(const QPoint& global)
     menu->addActions({goInto_, openInPlace_, previewAction_, open_, openWith_, show_, terminal_, copy_, rescanFolder_});
     menu->addSeparator();
     menu->addMenu(markMenu_);
-    menu->addAction(plan_);
+    menu->addActions({plan_, planDelete_, planMove_});
     menu->popup(global);
 }
 

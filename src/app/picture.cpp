@@ -12,6 +12,8 @@ void Picture::paint(QPainter& painter, const CellColours& colours) const
     paintCells(painter, colours);
     // Planned items on top of everything: faded and crossed through.
     for (const auto& item : colours.place.plan.items()) {
+        if (item.node == noNode)
+            continue;
         const int index = of(*colours.place.tree, item.node);
         if (index <= 0 || cell(index).node != item.node || cell(index).kind == CellKind::Rest)
             continue;

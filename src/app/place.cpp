@@ -8,20 +8,6 @@
 
 namespace kurvo::app {
 
-std::uint64_t Run::bytesIn(ClearedItem::State state) const
-{
-    std::uint64_t sum = 0;
-    for (const auto& item : items)
-        sum += item.state == state ? item.item.disk : 0;
-    return sum;
-}
-
-std::size_t Run::countIn(ClearedItem::State state) const
-{
-    return static_cast<std::size_t>(
-        std::count_if(items.begin(), items.end(), [state](const ClearedItem& i) { return i.state == state; }));
-}
-
 bool Place::noteChanged(const std::string& folder)
 {
     if (std::find(changed.begin(), changed.end(), folder) != changed.end())
@@ -30,20 +16,47 @@ bool Place::noteChanged(const std::string& folder)
     return true;
 }
 
+namespace {
+
+template <typename Visit>
+void forEachInTrash(const Place& place, const Visit& visit)
+{
+    for (const auto& record : place.runs)
+        for (const auto& step : record.steps)
+            if (step.action == Action::Trash && step.state == StepState::Done)
+                visit(step, joinPath(joinPath(step.trashed.folder.path, "files"), step.trashed.name));
+}
+
+} // namespace
+
 std::uint64_t Place::bytesInTrash() const
 {
     std::uint64_t sum = 0;
-    for (const auto& run : runs)
-        sum += run.bytesIn(ClearedItem::State::InTrash);
+    forEachInTrash(*this, [&](const LoggedStep& step, const std::string&) { sum += step.disk; });
     return sum;
 }
 
 std::uint64_t Place::bytesInTrashSeen() const
 {
     std::uint64_t sum = 0;
-    for (const auto& run : runs)
-        for (const auto& item : run.items)
-            sum += item.seenAgain && item.state == ClearedItem::State::InTrash ? item.item.disk : 0;
+    forEachInTrash(*this, [&](const LoggedStep& step, const std::string& at) {
+        if (isAtOrBelow(at, info.place) && tree->find(at))
+            sum += step.disk;
+    });
+    return sum;
+}
+
+std::uint64_t Place::bytesOfTrashPlanned() const
+{
+    std::uint64_t sum = 0;
+    if (plan.countForGood() == 0)
+        return 0;
+    forEachInTrash(*this, [&](const LoggedStep& step, const std::string& at) {
+        const auto& items = plan.items();
+        if (std::any_of(items.begin(), items.end(),
+                        [&](const PlanItem& i) { return isForGood(i.action) && isAtOrBelow(at, i.path); }))
+            sum += step.disk;
+    });
     return sum;
 }
 
@@ -118,11 +131,29 @@ std::string Place::foreignReason(const std::string& thisHost) const
     return {};
 }
 
-const Finding* Place::findingFor(NodeId node) const
+const Finding* Place::findingFor(const std::string& path) const
 {
     const auto found =
-        std::find_if(findings.begin(), findings.end(), [node](const auto& f) { return f.first == node; });
+        std::find_if(findings.begin(), findings.end(), [&path](const auto& f) { return f.first == path; });
     return found == findings.end() ? nullptr : &found->second;
+}
+
+std::size_t Place::readyCount() const
+{
+    const auto& items = plan.items();
+    return static_cast<std::size_t>(std::count_if(items.begin(), items.end(), [this](const PlanItem& item) {
+        const auto* finding = findingFor(item.path);
+        return finding && finding->ready;
+    }));
+}
+
+std::size_t Place::heldCount() const
+{
+    const auto& items = plan.items();
+    return static_cast<std::size_t>(std::count_if(items.begin(), items.end(), [this](const PlanItem& item) {
+        const auto* finding = findingFor(item.path);
+        return finding && !finding->ready;
+    }));
 }
 
 } // namespace kurvo::app

@@ -10,12 +10,12 @@
 #include <string>
 #include <vector>
 
+#include "core/act/history.h"
 #include "core/advice/guard.h"
 #include "core/explore/scheme.h"
 #include "core/layout/cells.h"
 #include "core/marks/marks.h"
 #include "core/plan/plan.h"
-#include "core/platform/trash.h"
 #include "core/scan/scanner.h"
 #include "core/snapshot/snapshot.h"
 #include "core/tree/file_tree.h"
@@ -23,29 +23,19 @@
 
 namespace kurvo::app {
 
-/// One item that was put into the trash, and what became of it since.
-struct ClearedItem {
-    enum class State { InTrash, TakenBack, Gone };
-    PlanItem item;
-    TrashedItem trashed;
-    State state = State::InTrash;
-    /// The place was scanned again since, and the trash lies in it: what is in there is among what was seen.
-    bool seenAgain = false;
-};
-
-/// One carrying out of the plan.
-struct Run {
-    std::int64_t time = 0;
-    std::vector<ClearedItem> items;
-
-    std::uint64_t bytesIn(ClearedItem::State state) const;
-    std::size_t countIn(ClearedItem::State state) const;
-};
-
 /// What a check or an attempt said of a planned item.
 struct Finding {
     bool ready = false;
     std::string sentence;
+    bool needsRights = false; ///< it is not ready, and administrator rights would help
+};
+
+/// A drive that the plan moves something to.
+struct Destination {
+    std::string folder; ///< the first that is planned there; bytes
+    std::string name;   ///< for people
+    Capacity capacity;
+    std::uint64_t coming = 0; ///< bytes on disk
 };
 
 enum class PictureKind { Treemap, Sunburst, Types };
@@ -108,8 +98,11 @@ struct Place {
     std::shared_ptr<const PackageDatabase> packages; ///< keeps what `guard` looks at
     Plan plan;
     std::vector<Plan> planBefore; ///< states to go back to, newest last
-    std::vector<std::pair<NodeId, Finding>> findings;
-    std::vector<Run> runs; ///< newest last
+    std::vector<Plan> planAfter;  ///< states that were gone back from, newest last
+    std::vector<std::pair<std::string, Finding>> findings; ///< by path
+    std::int64_t checkedAt = 0;                            ///< UTC seconds; 0 when there are none
+    std::vector<Destination> destinations;
+    std::vector<RunRecord> runs; ///< that changed something here; newest last
 
     bool isGrowing() const { return tree->isGrowing(); }
     /// What the pictures and the descent show: the tree, or what it was narrowed to. The same ids.
@@ -139,7 +132,14 @@ struct Place {
     std::uint64_t litSize(NodeId node, Measure measure) const;
     /// Freed once the plan is carried out and the trash emptied.
     std::uint64_t bytesToCome() const { return plan.freedBytes(*tree); }
-    const Finding* findingFor(NodeId node) const;
+    /// Of what is planned, what was put into the trash from here before.
+    std::uint64_t bytesOfTrashPlanned() const;
+    /// What is free once the plan is carried out and the trash emptied.
+    std::uint64_t freeAfter() const { return capacity.free + bytesToCome() + bytesInTrash() - bytesOfTrashPlanned(); }
+    const Finding* findingFor(const std::string& path) const;
+    /// Planned items that a check found ready, and those that it holds back.
+    std::size_t readyCount() const;
+    std::size_t heldCount() const;
 };
 
 } // namespace kurvo::app

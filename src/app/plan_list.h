@@ -1,22 +1,73 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// How a planned item is drawn in the list of Clear, and where its "take off" mark is.
+// The plan as a list: grouped by what will happen, each item with its size, advice, mark and what the check said.
 #pragma once
 
+#include <QAbstractListModel>
 #include <QStyledItemDelegate>
 
 #include "app/session.h"
 
 namespace kurvo::app {
 
+enum class PlanSort { Size, Name, Advice, Check };
+
+class PlanModel : public QAbstractListModel {
+    Q_OBJECT
+public:
+    enum Role { PathRole = Qt::UserRole, SizeRole, AdviceRole, MarkRole, FindingRole, ReadyRole, GroupRole };
+    explicit PlanModel(QObject* parent = nullptr) : QAbstractListModel(parent) { }
+    /// By size until another order is chosen; groups stay in the order they are carried out in.
+    void setSort(PlanSort sort) { sort_ = sort; }
+    PlanSort sort() const { return sort_; }
+    void show(const Session& session);
+    int rowCount(const QModelIndex& parent = {}) const override;
+    QVariant data(const QModelIndex& index, int role) const override;
+    Qt::ItemFlags flags(const QModelIndex& index) const override;
+    /// Null for a group's title.
+    const PlanItem* itemAt(int row) const;
+    int rowOf(const std::string& path) const;
+
+private:
+    struct Row {
+        QString group; ///< the title of a group; empty for an item
+        PlanItem item;
+        Finding finding;
+        QString advice, mark;
+    };
+    std::vector<Row> rows_;
+    PlanSort sort_ = PlanSort::Size;
+};
+
+/// How a row is drawn, and where its "take off" mark is.
 class PlanRow : public QStyledItemDelegate {
 public:
     using QStyledItemDelegate::QStyledItemDelegate;
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {200, 46}; }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override;
     void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
-    static QRect removeMark(const QRect& row) { return {row.right() - 34, row.y(), 30, row.height()}; }
-    /// Left edges of the columns "on disk" and "check" for a row of that width.
-    static int sizeColumn(int width) { return width * 50 / 100; }
-    static int checkColumn(int width) { return sizeColumn(width) + 24; }
+    static QRect removeMark(const QRect& row) { return {row.right() - 30, row.y(), 28, row.height()}; }
+    /// For a row of that width: the right edge of "on disk", the left edges of "advice" and "check".
+    static int sizeColumn(int width) { return width * 47 / 100; }
+    static int adviceColumn(int width) { return sizeColumn(width) + 18; }
+    static int checkColumn(int width) { return adviceColumn(width) + 112; }
+};
+
+/// The names of the columns, which sort by a click.
+class PlanColumns : public QWidget {
+    Q_OBJECT
+public:
+    explicit PlanColumns(QWidget* parent = nullptr);
+    void setSort(PlanSort sort);
+
+signals:
+    void sortChosen(PlanSort sort);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+
+private:
+    QRect rectOf(PlanSort column) const;
+    PlanSort sort_ = PlanSort::Size;
 };
 
 } // namespace kurvo::app

@@ -3,6 +3,7 @@
 
 #include <QPainter>
 
+#include "app/confirm_dialog.h"
 #include "app/theme.h"
 #include "app/words.h"
 
@@ -59,8 +60,8 @@ void PointerLine::update()
                                  .arg(sizeText(shown.disk(node)), itemsText(shown.sums(node).files, "file"))
                            : tr("nothing of it shown"));
         }
-        if (place->plan.coveringItem(tree, node) != noNode)
-            states << tr("planned: trash");
+        if (const auto* item = place->plan.itemOf(place->plan.coveringItem(tree, node)))
+            states << tr("planned: %1").arg(intentText(*item));
         if (const auto found = place->marks ? place->marks->of(node) : TreeMarks::Found{}; found.mark)
             states << tr("marked: %1")
                           .arg(QString::fromStdString(

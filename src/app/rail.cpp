@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rail.h"
 
+#include <QDragEnterEvent>
+#include <QMimeData>
 #include <QPainter>
 #include <QVBoxLayout>
 
+#include "app/item_drag.h"
 #include "app/theme.h"
 
 namespace kurvo::app {
@@ -22,6 +25,34 @@ void RailButton::setBadge(int count)
     badge_ = count;
     setAccessibleDescription(count > 0 ? tr("%n planned", nullptr, count) : QString());
     update();
+}
+
+void RailButton::takeItems()
+{
+    setAcceptDrops(true);
+}
+
+void RailButton::dragEnterEvent(QDragEnterEvent* event)
+{
+    if (!event->mimeData()->hasFormat(QString::fromLatin1(draggedItems)))
+        return;
+    offered_ = true;
+    event->acceptProposedAction();
+    update();
+}
+
+void RailButton::dragLeaveEvent(QDragLeaveEvent*)
+{
+    offered_ = false;
+    update();
+}
+
+void RailButton::dropEvent(QDropEvent* event)
+{
+    offered_ = false;
+    event->acceptProposedAction();
+    update();
+    emit itemsDropped();
 }
 
 void RailButton::paintEvent(QPaintEvent*)
@@ -51,7 +82,7 @@ void RailButton::paintEvent(QPaintEvent*)
         painter.setPen(t.onAccent);
         painter.drawText(pill, Qt::AlignCenter, number);
     }
-    if (hasFocus()) {
+    if (hasFocus() || offered_) {
         painter.setRenderHint(QPainter::Antialiasing, false);
         painter.setPen(QPen(t.accent, 2));
         painter.setBrush(Qt::NoBrush);
@@ -76,6 +107,8 @@ Rail::Rail(QMenu* menu, QWidget* parent) : QFrame(parent)
         layout->addWidget(button);
         buttons_.push_back(button);
     }
+    button(Stage::Clear)->takeItems();
+    connect(button(Stage::Clear), &RailButton::itemsDropped, this, &Rail::itemsDropped);
     layout->addStretch();
     auto* more = new RailButton(Sign::Menu, tr("Menu"));
     more->setCheckable(false);

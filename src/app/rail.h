@@ -22,16 +22,25 @@ class RailButton : public QAbstractButton {
 public:
     RailButton(Sign sign, const QString& text, QWidget* parent = nullptr);
     void setBadge(int count);
+    /// Items that are dragged from a view may be dropped here.
+    void takeItems();
     QSize sizeHint() const override { return {76, 64}; }
 
 protected:
     void paintEvent(QPaintEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dragLeaveEvent(QDragLeaveEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
     /// The stage that is shown decides which one is checked, not the press.
     void nextCheckState() override { }
+
+signals:
+    void itemsDropped();
 
 private:
     Sign sign_;
     int badge_ = 0;
+    bool offered_ = false; ///< something that may be dropped is over it
 };
 
 class Rail : public QFrame {
@@ -44,6 +53,7 @@ public:
 
 signals:
     void stageChosen(Stage stage);
+    void itemsDropped(); ///< on the plan: what is selected
 
 private:
     std::vector<RailButton*> buttons_;

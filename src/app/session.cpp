@@ -37,6 +37,13 @@ Session::Session(AppFolders folders, QObject* parent)
     connect(this, &Session::measureChanged, this, &Session::addUpLit);
     growth_.setInterval(240);
     connect(&growth_, &QTimer::timeout, this, &Session::growPlaces);
+    planKeeper_.setSingleShot(true);
+    planKeeper_.setInterval(300);
+    plansPool_.setMaxThreadCount(1);
+    connect(&planKeeper_, &QTimer::timeout, this, &Session::flushPlans);
+    connect(this, &Session::planChanged, this, &Session::keepPlans);
+    for (const auto signal : {&Session::planChanged, &Session::placeChanged})
+        connect(this, signal, this, &Session::refreshDestinations);
     answerWatch_.setInterval(1000);
     connect(&answerWatch_, &QTimer::timeout, this, &Session::lookForAnswer);
 }
@@ -45,8 +52,12 @@ Session::~Session()
 {
     stopScans();
     stopReadingWithRights();
-    if (planJob_)
+    if (planJob_) {
         planJob_->stop.request_stop();
+        planJob_->pause.setPaused(false);
+    }
+    flushPlans();
+    plansPool_.waitForDone();
     QThreadPool::globalInstance()->waitForDone();
 }
 
@@ -107,6 +118,8 @@ void Session::addPlace(std::unique_ptr<Place> place)
     setGuard(*place);
     places_.push_back(std::move(place));
     makeCurrent(places_.size() - 1);
+    shareHistory();
+    recallPlan(*places_.back());
 }
 
 void Session::makeCurrent(std::size_t index)
@@ -116,35 +129,12 @@ void Session::makeCurrent(std::size_t index)
     emit placeChanged();
 }
 
-/// Takes what is still the same over to the plan of a newer tree; returns how many items are not.
-std::size_t Session::carryPlanOver(const Plan& from, const FileTree& tree, Plan& to) const
-{
-    std::size_t dropped = 0;
-    const auto& store = tree.store();
-    const GuardFacts facts{folders_.user, ownData(), knowledge_.packages().get()};
-    for (const auto& item : from.items()) {
-        const auto node = tree.find(item.path);
-        const bool same = node && store.kind(*node) == item.kind && store.inode(*node) == item.inode &&
-                          store.ownApparent(*node) == item.size && tree.disk(*node) == item.disk &&
-                          (item.kind == EntryKind::Folder ||
-                           (store.modified(*node) == item.modified && store.modifiedNs(*node) == item.modifiedNs));
-        if (!same || !to.add(tree, *node, facts, item.guardLifted ? Guard::Lifted : Guard::Up))
-            ++dropped;
-    }
-    return dropped;
-}
-
 /// Takes plan and runs of a place over to a newer scan of it; returns how many planned items are not what they were.
 std::size_t Session::carryOver(const Place& from, Place& to) const
 {
-    const auto dropped = carryPlanOver(from.plan, *to.tree, to.plan);
+    to.plan = from.plan;
     to.runs = from.runs;
-    for (auto& run : to.runs)
-        for (auto& item : run.items) {
-            item.item.node = noNode; // the new tree has ids of its own
-            item.seenAgain = isAtOrBelow(item.trashed.folder.path, to.info.place);
-        }
-    return dropped;
+    return to.plan.rebind(*to.tree, Plan::IfChanged::Drop);
 }
 
 std::string Session::ownData() const

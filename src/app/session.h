@@ -8,6 +8,8 @@
 #include <QElapsedTimer>
 #include <QObject>
 #include <QString>
+#include <QStringList>
+#include <QThreadPool>
 #include <QTimer>
 
 #include <functional>
@@ -23,7 +25,8 @@
 #include "core/advice/guard.h"
 #include "core/helper/helper.h"
 #include "core/ledger/ledger.h"
-#include "core/plan/carry_out.h"
+#include "core/act/plan_run.h"
+#include "core/report/run_report.h"
 #include "core/scan/scanner.h"
 #include "core/tree/growing_tree.h"
 
@@ -51,6 +54,7 @@ struct ScanJob {
     bool looking = false;          ///< a look at what grows is being taken
     std::uint64_t seenEntries = 0; ///< at the last look
     bool rescan = false;           ///< one folder of the place `placeId`, read again
+    bool quiet = false;            ///< after something was carried out: nothing to be said of it
 
     /// Milliseconds it has been at work.
     std::int64_t elapsedMs(std::int64_t nowMs) const
@@ -69,9 +73,14 @@ struct RightsJob {
 
 /// A plan that is being checked, carried out or taken back.
 struct PlanJob {
-    enum class Kind { Check, CarryOut, TakeBack, EmptyTrash };
+    enum class Kind { Check, CarryOut, TakeBack, Recover };
     Kind kind = Kind::Check;
-    StepProgress progress; ///< as last reported
+    bool withRights = false;
+    RunProgress progress; ///< as last reported
+    PauseGate pause;
+    std::int64_t startedMs = 0;
+    std::int64_t pausedMs = 0;      ///< spent in pauses that have ended
+    std::int64_t pausedSinceMs = 0; ///< 0 when it runs
     std::stop_source stop;
 };
 
@@ -183,27 +192,59 @@ public:
     /// Their notes; what has no mark yet is marked "ask".
     void note(const std::vector<NodeId>& nodes, const QString& text);
 
-    // The plan
-    /// Puts the node on the plan; says why not where it cannot be, and asks where the guard can be lifted.
-    void planTrash(NodeId node, Guard guard = Guard::Up);
+    // The plan (session_plan.cpp)
+    /// Puts the node on the plan, or changes what shall happen to it; says why not where it cannot be, and asks where
+    /// the guard can be lifted.
+    void planItem(NodeId node, const Intent& intent = {}, Guard guard = Guard::Up);
+    void planTrash(NodeId node, Guard guard = Guard::Up) { planItem(node, {}, guard); }
     /// Many at once, as one change; what is protected is left out and told. Returns how many were planned.
-    std::size_t planTrashAll(const std::vector<NodeId>& nodes);
+    std::size_t planAll(const std::vector<NodeId>& nodes, const Intent& intent = {});
+    /// Plans the removal of what lies in trash folders, or the emptying of whole ones. Reads them first; `then` is
+    /// called when they are on the plan.
+    void planRemoval(const std::vector<TrashedItem>& items, std::function<void()> then = {});
+    void planEmptying(const std::vector<TrashFolder>& folders, std::function<void()> then = {});
     void unplan(NodeId node);
+    void unplan(const std::string& path);
     void clearPlan();
     void undoPlanChange();
+    void redoPlanChange();
     bool canUndoPlanChange() const { return place() && !place()->planBefore.empty() && !planJob_; }
+    bool canRedoPlanChange() const { return place() && !place()->planAfter.empty() && !planJob_; }
     const PlanJob* planJob() const { return planJob_.get(); }
     void checkPlan();
-    void carryOutPlan();
-    void takeBack(std::size_t run);
+    /// `forGood`: how many items the user has confirmed to be gone for good; another number than the plan's is refused.
+    void carryOutPlan(std::size_t forGood = 0);
+    /// The items of the plan that need them, through the helper.
+    std::vector<PlanItem> itemsThatNeedRights() const;
+    void carryOutWithRights(std::size_t forGood);
     void stopPlanJob();
+    void pausePlanJob(bool paused);
+    /// Program and arguments that give the acting helper its rights.
+    std::vector<std::string> actCommand() const;
 
+    // Plans as files (session_plan_files.cpp)
+    void savePlan(const std::string& file);
+    /// Adds what the file plans to the current plan, as one change.
+    void openPlan(const std::string& file);
+    /// Writes what is not written yet of the plans that are kept, and waits for it.
+    void flushPlans();
+
+    // The logbook (session_logbook.cpp)
+    std::string logbookFile() const { return joinPath(folders_.data, "logbook.db"); }
+    /// Newest first.
+    const std::vector<RunRecord>& history() const { return history_; }
+    const RunRecord* recordOf(std::int64_t run) const;
+    void readLogbook();
+    /// Ends what a kill left under way; what comes of it is told by recovered().
+    void recover(bool withRights = false);
+    /// A whole run, or steps of it.
+    void takeBack(std::int64_t run, const std::vector<std::int64_t>& only = {}, bool withRights = false);
     /// Everything in the trash folders of the current place's drive. Answers later through `answer`.
     void listTrash(const std::function<void(std::vector<TrashedItem>, std::uint64_t bytes)>& answer);
-    /// Removes items from the trash for good. The dialog has asked before.
-    void emptyTrash(std::vector<TrashedItem> items);
     /// Puts items of the trash back, whoever put them there.
     void restoreTrashed(std::vector<TrashedItem> items);
+    /// The report on a run, with what is known of its place; answers later.
+    void writeReport(std::int64_t run, const std::function<void(const RunReport&)>& answer);
 
     /// Reads the capacity of the current place's drive again.
     void refreshCapacity();
@@ -222,7 +263,7 @@ signals:
     void litChanged();                                   ///< and what is lit was added up
     void planChanged();                                  ///< the plan, its findings or its runs
     void marksChanged();                                 ///< of the current place, or their kinds
-    void guardAsked(NodeId node, const QString& reason); ///< the item is protected, but the guard can be lifted
+    void guardAsked(NodeId node, const Intent& intent, const QString& reason); ///< protected, but it can be lifted
     void capacityChanged();
     void scansChanged(); ///< started, paused, ended
     void scanEnded(std::uint64_t placeId, bool ok);
@@ -231,18 +272,23 @@ signals:
     /// Rights cannot be asked for here: this command in a terminal does it, and its file is waited for.
     void terminalNeeded(const QString& command);
     void planJobChanged(); ///< started, progress, ended
+    void historyChanged(); ///< what the logbook holds
+    void runEnded(std::int64_t run);             ///< a plan was carried out, as far as it could be
+    void recovered(const QStringList& sentences, bool waiting); ///< `waiting`: something could not be ended yet
     void snapshotSaved();
     void message(const QString& sentence, Severity severity);
 
 private:
+    struct Carried;
     void startScan(const std::shared_ptr<ScanJob>& job);
     void growPlaces();
     void grow(const std::shared_ptr<ScanJob>& job, std::shared_ptr<const FileTree> tree,
               std::shared_ptr<const std::vector<Family>> dominant);
     void finishScan(const std::shared_ptr<ScanJob>& job, std::shared_ptr<Result<ScanResult>> result, Place facts);
     void sayWhatIsMissing(const Place& place, const ScanResult& found);
-    void startRescan(Place& place, const std::vector<std::string>& folders);
-    void putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, std::function<void()> done);
+    void startRescan(Place& place, const std::vector<std::string>& folders, bool quiet = false);
+    void putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, Plan::IfChanged ifChanged,
+               std::function<void()> done);
     void startReading(const Place& target);
     void readNext();
     void takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vector<HelperScan>> answer);
@@ -251,7 +297,6 @@ private:
     void addPlace(std::unique_ptr<Place> place);
     void makeCurrent(std::size_t index);
     std::size_t carryOver(const Place& from, Place& to) const;
-    std::size_t carryPlanOver(const Plan& from, const FileTree& tree, Plan& to) const;
     std::string ownData() const;
     void setGuard(Place& place) const;
     void refreshMarks();
@@ -267,11 +312,22 @@ private:
     static Narrowing narrowTo(const FileTree& tree, std::shared_ptr<const std::vector<bool>> wanted, QString words);
     QString partRefusal(NodeId node) const;
     void addUpLit();
-    void deriveTree(Place* place, std::vector<NodeId> removed);
-    void finishRun(Place* place, const std::vector<StepResult>& results);
+    void deriveTree(Place* place, std::vector<NodeId> removed, std::function<void()> then = {});
+    void finishRun(Place* place, const RunRecord& record, const std::vector<ItemFinding>& findings);
+    void finishTakingBack(const std::vector<UndoneStep>& undone);
+    void touch(const std::vector<LoggedStep>& steps);
+    void takeHistory(Result<std::vector<RunRecord>> history);
+    void shareHistory();
+    void changePlan(Plan changed);
+    void addOutside(std::function<Result<std::vector<PlannedItem>>(std::stop_token)> read, std::function<void()> then);
+    PlanFile planFile(const Place& place) const;
+    void refreshDestinations();
+    void keepPlans();
+    void recallPlan(Place& place);
+    void readTouched(std::uint64_t placeId, std::vector<std::string> folders);
     Place* stillOpen(std::uint64_t id);
     std::shared_ptr<PlanJob> beginJob(PlanJob::Kind kind);
-    std::function<void(const StepProgress&)> reporter(const std::shared_ptr<PlanJob>& job);
+    std::function<void(const RunProgress&)> reporter(const std::shared_ptr<PlanJob>& job);
     void endJob();
     void refuseWhileBusy();
 
@@ -286,6 +342,12 @@ private:
     std::vector<std::string> helperCommand_;
     QTimer answerWatch_; ///< while a file from a terminal is waited for
     std::shared_ptr<PlanJob> planJob_;
+    std::vector<RunRecord> history_;
+    QTimer planKeeper_;      ///< a little after a change of a plan it is written
+    QThreadPool plansPool_;  ///< writes plans in their order
+    std::vector<std::uint64_t> plansToKeep_; ///< places whose plan is not written yet
+    bool recalling_ = false; ///< a change of the plan that is on the disk already
+    unsigned destinationsRequest_ = 0;
     std::uint64_t lastPlaceId_ = 0;
     NodeId hover_ = noNode;
     ViewState lastView_;

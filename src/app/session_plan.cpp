@@ -1,20 +1,43 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The part of Session that changes the plan, carries it out and takes it back.
+// The part of Session that changes the plan, checks it and carries it out.
+#include <QDateTime>
+
 #include <algorithm>
-#include <mutex>
 #include <utility>
 
 #include "app/async.h"
 #include "app/session.h"
 #include "app/words.h"
+#include "core/act/act_helper.h"
 
 namespace kurvo::app {
 namespace {
 
-QString trashSentence(std::size_t count, std::uint64_t bytes)
+/// What a run did, in one sentence or two.
+QString doneSentence(const RunRecord& record)
 {
-    return QObject::tr("%1, %2, in the trash. The space is free once the trash is emptied.")
-        .arg(itemsText(count, "item"), sizeText(bytes));
+    std::uint64_t gone = 0, moved = 0;
+    std::size_t goneCount = 0, movedCount = 0, trashCount = 0;
+    for (const auto& step : record.steps) {
+        if (step.state != StepState::Done)
+            continue;
+        if (step.action == Action::Trash) {
+            ++trashCount;
+        } else {
+            auto& bytes = step.action == Action::Move ? moved : gone;
+            ++(step.action == Action::Move ? movedCount : goneCount);
+            bytes += step.disk;
+        }
+    }
+    QStringList parts;
+    if (goneCount > 0)
+        parts << QObject::tr("%1, %2, gone for good.").arg(itemsText(goneCount, "item"), sizeText(gone));
+    if (movedCount > 0)
+        parts << QObject::tr("%1, %2, moved and verified.").arg(itemsText(movedCount, "item"), sizeText(moved));
+    if (trashCount > 0)
+        parts << QObject::tr("%1, %2, in the trash. The space is free once the trash is emptied.")
+                     .arg(itemsText(trashCount, "item"), sizeText(record.bytesInTrash()));
+    return parts.join(QLatin1Char(' '));
 }
 
 } // namespace
@@ -31,6 +54,7 @@ void Session::rememberPlan()
     constexpr std::size_t kept = 200;
     if (before.size() > kept)
         before.erase(before.begin());
+    place()->planAfter.clear();
 }
 
 /// Says why nothing can be put on the plan now.
@@ -57,7 +81,20 @@ QString Session::partRefusal(NodeId node) const
              toText(p->tree->label(node)));
 }
 
-void Session::planTrash(NodeId node, Guard guard)
+/// One change of the plan, which can be taken back.
+void Session::changePlan(Plan changed)
+{
+    rememberPlan();
+    auto* p = place();
+    p->plan = std::move(changed);
+    std::erase_if(p->findings, [p](const auto& finding) {
+        const auto& items = p->plan.items();
+        return std::none_of(items.begin(), items.end(), [&](const PlanItem& i) { return i.path == finding.first; });
+    });
+    emit planChanged();
+}
+
+void Session::planItem(NodeId node, const Intent& intent, Guard guard)
 {
     auto* p = place();
     if (!p || node == noNode || !p->tree->contains(node) || !mayPlan())
@@ -65,22 +102,20 @@ void Session::planTrash(NodeId node, Guard guard)
     if (const auto refusal = partRefusal(node); !refusal.isEmpty())
         return say(refusal, Severity::Warning);
     auto changed = p->plan;
-    if (auto added = changed.add(*p->tree, node, p->guard, guard); !added) {
+    if (auto added = changed.add(*p->tree, node, p->guard, guard, intent); !added) {
         const auto protection = protectionOf(node);
         const bool ask = protection && protection->canBeLifted && protection->reason == added.error().sentence;
         if (ask)
-            emit guardAsked(node, QString::fromStdString(protection->reason));
+            emit guardAsked(node, intent, QString::fromStdString(protection->reason));
         else
             say(QString::fromStdString(added.error().sentence), Severity::Warning);
         return;
     }
-    rememberPlan();
-    p->plan = std::move(changed);
-    std::erase_if(p->findings, [node](const auto& f) { return f.first == node; });
-    emit planChanged();
+    std::erase_if(p->findings, [path = p->tree->path(node)](const auto& f) { return f.first == path; });
+    changePlan(std::move(changed));
 }
 
-std::size_t Session::planTrashAll(const std::vector<NodeId>& nodes)
+std::size_t Session::planAll(const std::vector<NodeId>& nodes, const Intent& intent)
 {
     auto* p = place();
     if (!p || !mayPlan())
@@ -89,38 +124,103 @@ std::size_t Session::planTrashAll(const std::vector<NodeId>& nodes)
     std::size_t planned = 0;
     std::string problem;
     for (const NodeId node : nodes) {
-        if (!p->tree->contains(node) || changed.has(node))
+        const auto* known = changed.itemOf(node);
+        if (!p->tree->contains(node) || (known && known->action == intent.action &&
+                                         known->destination == intent.destination))
             continue;
         if (const auto refusal = partRefusal(node); !refusal.isEmpty()) {
             problem = problem.empty() ? refusal.toStdString() : problem;
             continue;
         }
-        if (const auto added = changed.add(*p->tree, node, p->guard))
+        if (const auto added = changed.add(*p->tree, node, p->guard, Guard::Up, intent))
             ++planned;
         else if (problem.empty())
             problem = added.error().sentence;
     }
     if (!problem.empty())
         say(QString::fromStdString(problem), Severity::Warning);
-    if (planned > 0) {
-        rememberPlan();
-        p->plan = std::move(changed);
-        p->findings.clear();
-        emit planChanged();
-    }
+    if (planned > 0)
+        changePlan(std::move(changed));
     return planned;
+}
+
+/// Items that no node stands for: they are read, then put on the plan as one change.
+void Session::addOutside(std::function<Result<std::vector<PlannedItem>>(std::stop_token)> read,
+                         std::function<void()> then)
+{
+    auto* p = place();
+    if (!p || !mayPlan())
+        return;
+    const auto job = beginJob(PlanJob::Kind::Check);
+    runAsync(
+        this, [read = std::move(read), job] { return read(job->stop.get_token()); },
+        [this, id = p->id, then = std::move(then)](const Result<std::vector<PlannedItem>>& items) {
+            endJob();
+            const auto* open = stillOpen(id);
+            if (!open || open != place())
+                return;
+            if (!items)
+                return say(QString::fromStdString(items.error().sentence), Severity::Warning);
+            auto changed = open->plan;
+            for (const auto& planned : *items)
+                if (const auto added = changed.addOutside(planned.item, open->guard); !added)
+                    return say(QString::fromStdString(added.error().sentence), Severity::Warning);
+            changePlan(std::move(changed));
+            if (then)
+                then();
+        });
+}
+
+void Session::planRemoval(const std::vector<TrashedItem>& items, std::function<void()> then)
+{
+    addOutside(
+        [items](std::stop_token stop) -> Result<std::vector<PlannedItem>> {
+            std::vector<PlannedItem> planned;
+            for (const auto& item : items) {
+                auto one = readPlannedItem(joinPath(joinPath(item.folder.path, "files"), item.name),
+                                           {Action::Delete, {}, false}, stop);
+                if (!one)
+                    return one.error();
+                planned.push_back(std::move(*one));
+            }
+            return planned;
+        },
+        std::move(then));
+}
+
+void Session::planEmptying(const std::vector<TrashFolder>& folders, std::function<void()> then)
+{
+    addOutside(
+        [folders](std::stop_token stop) -> Result<std::vector<PlannedItem>> {
+            std::vector<PlannedItem> planned;
+            for (const auto& folder : folders) {
+                auto one = readPlannedItem(folder.path, {Action::EmptyTrash, {}, false}, stop);
+                if (!one)
+                    return one.error();
+                planned.push_back(std::move(*one));
+            }
+            return planned;
+        },
+        std::move(then));
 }
 
 void Session::unplan(NodeId node)
 {
+    const auto* item = place() ? place()->plan.itemOf(node) : nullptr;
+    if (item)
+        unplan(std::string(item->path));
+}
+
+void Session::unplan(const std::string& path)
+{
     auto* p = place();
-    if (!p || !p->plan.has(node))
+    if (!p)
         return;
     if (planJob_)
         return refuseWhileBusy();
-    rememberPlan();
-    p->plan.remove(node);
-    emit planChanged();
+    auto changed = p->plan;
+    if (changed.remove(path))
+        changePlan(std::move(changed));
 }
 
 void Session::clearPlan()
@@ -130,10 +230,7 @@ void Session::clearPlan()
         return;
     if (planJob_)
         return refuseWhileBusy();
-    rememberPlan();
-    p->plan.clear();
-    p->findings.clear();
-    emit planChanged();
+    changePlan({});
 }
 
 void Session::undoPlanChange()
@@ -141,13 +238,20 @@ void Session::undoPlanChange()
     if (!canUndoPlanChange())
         return;
     auto* p = place();
-    p->plan = std::move(p->planBefore.back());
+    p->planAfter.push_back(std::exchange(p->plan, std::move(p->planBefore.back())));
     p->planBefore.pop_back();
-    // An item that was carried out in the meantime cannot come back onto the plan.
-    const auto items = p->plan.items();
-    for (const auto& item : items)
-        if (!p->tree->contains(item.node))
-            p->plan.remove(item.node);
+    p->plan.rebind(*p->tree, Plan::IfChanged::Keep); // what was carried out meanwhile cannot come back onto the plan
+    emit planChanged();
+}
+
+void Session::redoPlanChange()
+{
+    if (!canRedoPlanChange())
+        return;
+    auto* p = place();
+    p->planBefore.push_back(std::exchange(p->plan, std::move(p->planAfter.back())));
+    p->planAfter.pop_back();
+    p->plan.rebind(*p->tree, Plan::IfChanged::Keep);
     emit planChanged();
 }
 
@@ -155,14 +259,24 @@ std::shared_ptr<PlanJob> Session::beginJob(PlanJob::Kind kind)
 {
     planJob_ = std::make_shared<PlanJob>();
     planJob_->kind = kind;
+    planJob_->startedMs = QDateTime::currentMSecsSinceEpoch();
     emit planJobChanged();
     return planJob_;
 }
 
-std::function<void(const StepProgress&)> Session::reporter(const std::shared_ptr<PlanJob>& job)
+std::function<void(const RunProgress&)> Session::reporter(const std::shared_ptr<PlanJob>& job)
 {
-    // Called on the worker's thread; the event carries a copy over.
-    return [this, job](const StepProgress& progress) {
+    // Called on the worker's thread, for each piece that is copied; the event carries a copy over.
+    struct Last {
+        QElapsedTimer since;
+        std::string path;
+    };
+    return [this, job, last = std::make_shared<Last>()](const RunProgress& progress) {
+        constexpr qint64 gapMs = 80;
+        if (last->since.isValid() && last->since.elapsed() < gapMs && last->path == progress.path)
+            return;
+        last->since.restart();
+        last->path = progress.path;
         QMetaObject::invokeMethod(
             this,
             [this, job, progress] {
@@ -181,8 +295,38 @@ void Session::endJob()
 
 void Session::stopPlanJob()
 {
-    if (planJob_)
-        planJob_->stop.request_stop();
+    if (!planJob_)
+        return;
+    planJob_->stop.request_stop();
+    emit planJobChanged();
+}
+
+void Session::pausePlanJob(bool paused)
+{
+    if (!planJob_ || (planJob_->pausedSinceMs != 0) == paused)
+        return;
+    const auto now = QDateTime::currentMSecsSinceEpoch();
+    if (!paused)
+        planJob_->pausedMs += now - planJob_->pausedSinceMs;
+    planJob_->pausedSinceMs = paused ? now : 0;
+    planJob_->pause.setPaused(paused);
+    emit planJobChanged();
+}
+
+/// What is handed to the core: asks no disk, but sums up what folders hold.
+PlanFile Session::planFile(const Place& target) const
+{
+    auto file = planFileOf(target.plan, *target.tree);
+    file.host = target.info.host;
+    file.place = target.info.place;
+    file.written = target.info.taken;
+    if (target.marks)
+        for (auto& planned : file.items)
+            if (const auto found = planned.item.node != noNode ? target.marks->of(planned.item.node).mark : nullptr) {
+                planned.mark = found->kind;
+                planned.note = found->note;
+            }
+    return file;
 }
 
 void Session::checkPlan()
@@ -190,34 +334,33 @@ void Session::checkPlan()
     auto* target = place();
     if (!target || target->plan.empty() || planJob_)
         return;
+    target->checkedAt = currentTime();
     if (const auto reason = target->foreignReason(hostName()); !reason.empty()) {
         target->findings.clear();
         for (const auto& item : target->plan.items())
-            target->findings.emplace_back(item.node, Finding{false, reason});
+            target->findings.emplace_back(item.path, Finding{false, reason});
         emit planChanged();
         return;
     }
     const auto job = beginJob(PlanJob::Kind::Check);
-    using Findings = std::vector<std::pair<NodeId, Finding>>;
+    using Findings = std::vector<std::pair<std::string, Finding>>;
     runAsync(
         this,
-        [items = target->plan.items(), tree = target->tree, user = folders_.user, stop = job->stop.get_token(),
+        [plan = planFile(*target), guard = target->guard, packages = target->packages, stop = job->stop.get_token(),
          report = reporter(job)] {
-            Findings findings;
-            StepProgress progress;
-            progress.of = items.size();
-            for (const auto& item : items) {
-                progress.path = item.path;
+            RunProgress progress;
+            progress.of = plan.items.size();
+            const auto checked = kurvo::checkPlan(plan, guard, stop, [&](std::size_t done) {
+                progress.done = done;
+                progress.path = plan.items[done].item.path;
                 report(progress);
-                if (stop.stop_requested()) {
-                    findings.emplace_back(item.node, Finding{false, "not checked: the check was stopped"});
-                    continue;
-                }
-                const auto checked = checkForTrash(item, *tree, user, stop);
-                findings.emplace_back(item.node, checked ? Finding{true, "same as when scanned"}
-                                                         : Finding{false, checked.error().sentence});
-                ++progress.done;
-            }
+            });
+            Findings findings;
+            for (std::size_t i = 0; i < checked.size(); ++i)
+                findings.emplace_back(plan.items[i].item.path,
+                                      Finding{!checked[i].blocked,
+                                              checked[i].sentence.empty() ? "same as when scanned" : checked[i].sentence,
+                                              checked[i].needsRights});
             return findings;
         },
         [this, id = target->id](Findings findings) {
@@ -228,117 +371,185 @@ void Session::checkPlan()
         });
 }
 
-void Session::carryOutPlan()
+/// A run and the logbook after it.
+struct Session::Carried {
+    Result<RunResult> run;
+    Result<std::vector<RunRecord>> history;
+};
+
+void Session::carryOutPlan(std::size_t forGood)
 {
     auto* target = place();
     if (!target || target->plan.empty())
         return;
     if (planJob_)
         return refuseWhileBusy();
-    if (const auto reason = target->foreignReason(hostName()); !reason.empty()) {
-        say(QString::fromStdString(reason), Severity::Warning);
-        return;
-    }
+    if (const auto reason = target->foreignReason(hostName()); !reason.empty())
+        return say(QString::fromStdString(reason), Severity::Warning);
+    if (forGood != target->plan.countForGood())
+        return say(tr("What is deleted for good was not confirmed. Nothing was done."), Severity::Warning);
     const auto job = beginJob(PlanJob::Kind::CarryOut);
     runAsync(
         this,
-        [items = target->plan.items(), tree = target->tree, user = folders_.user, stop = job->stop.get_token(),
-         report = reporter(job)] { return carryOut(items, *tree, user, stop, report); },
-        [this, id = target->id](const std::vector<StepResult>& results) {
-            if (auto* open = stillOpen(id))
-                finishRun(open, results);
-            else
-                endJob();
+        [plan = planFile(*target), guard = target->guard, packages = target->packages, job, report = reporter(job),
+         file = logbookFile()]() -> std::shared_ptr<Carried> {
+            Logbook logbook(file);
+            const auto recovered = recoverAll(logbook, guard.user, job->stop.get_token());
+            auto run = recovered ? runPlan(logbook, plan, {guard, job->stop.get_token(), &job->pause, report})
+                                 : Result<RunResult>(recovered.error());
+            return std::make_shared<Carried>(Carried{std::move(run), kurvo::readHistory(logbook)});
+        },
+        [this, id = target->id](const std::shared_ptr<Carried>& carried) {
+            takeHistory(std::move(carried->history));
+            auto* open = stillOpen(id);
+            if (carried->run && open)
+                return finishRun(open, {carried->run->run, carried->run->steps}, carried->run->findings);
+            if (!carried->run)
+                say(QString::fromStdString(carried->run.error().sentence), Severity::Problem);
+            endJob();
+            emit planChanged();
         });
 }
 
-void Session::finishRun(Place* target, const std::vector<StepResult>& results)
+std::vector<PlanItem> Session::itemsThatNeedRights() const
 {
-    Run run;
-    run.time = currentTime();
-    target->findings.clear();
-    std::size_t held = 0;
-    QString firstProblem;
-    auto removed = target->tree->removed();
-    for (const auto& result : results) {
-        if (result.outcome) {
-            run.items.push_back({result.item, *result.outcome, ClearedItem::State::InTrash});
-            target->plan.remove(result.item.node);
-            removed.push_back(result.item.node);
-        } else {
-            target->findings.emplace_back(result.item.node, Finding{false, result.outcome.error().sentence});
-            ++held;
-            if (firstProblem.isEmpty())
-                firstProblem = QString::fromStdString(result.outcome.error().sentence);
-        }
-    }
-    const auto count = run.items.size();
-    const auto bytes = run.bytesIn(ClearedItem::State::InTrash);
-    for (const auto& item : run.items)
-        target->noteChanged(std::string(parentPath(item.item.path)));
-    if (count > 0) {
-        target->runs.push_back(std::move(run));
-        target->planBefore.clear();
-        say(trashSentence(count, bytes) + (held > 0 ? tr(" %1 held back.").arg(itemsText(held, "item")) : QString()),
-            held > 0 ? Severity::Warning : Severity::Info);
-        deriveTree(target, std::move(removed));
-    } else {
-        say(tr("Nothing was put into the trash. %1").arg(firstProblem), Severity::Warning);
-        endJob();
-        emit planChanged();
-    }
+    std::vector<PlanItem> items;
+    if (const auto* p = place())
+        for (const auto& item : p->plan.items())
+            if (const auto* finding = p->findingFor(item.path); finding && !finding->ready && finding->needsRights)
+                items.push_back(item);
+    return items;
 }
 
-void Session::takeBack(std::size_t index)
+std::vector<std::string> Session::actCommand() const
+{
+    auto command = helperCommand_;
+    if (!command.empty())
+        command.back() = "act-helper"; // the last word says which helper
+    return command;
+}
+
+void Session::carryOutWithRights(std::size_t forGood)
 {
     auto* target = place();
-    if (!target || index >= target->runs.size())
+    if (!target || planJob_)
         return;
-    if (planJob_)
-        return refuseWhileBusy();
-    std::vector<TrashedItem> items;
-    for (const auto& item : target->runs[index].items)
-        if (item.state == ClearedItem::State::InTrash)
-            items.push_back(item.trashed);
-    if (items.empty())
+    auto plan = planFile(*target);
+    const auto wanted = itemsThatNeedRights();
+    std::erase_if(plan.items, [&](const PlannedItem& planned) {
+        return std::none_of(wanted.begin(), wanted.end(),
+                            [&](const PlanItem& item) { return item.path == planned.item.path; });
+    });
+    if (plan.items.empty() || plan.countForGood() != forGood)
         return;
-    const auto job = beginJob(PlanJob::Kind::TakeBack);
+    const auto job = beginJob(PlanJob::Kind::CarryOut);
+    job->withRights = true;
+    ActRequest request;
+    request.kind = ActRequest::Kind::Apply;
+    request.user = folders_.user;
+    request.ownData = ownData();
+    request.logbook = logbookFile();
+    request.plan = std::move(plan);
+    request.forGood = forGood;
+    struct Outcome {
+        Result<Done> acted;
+        Result<std::vector<RunRecord>> history;
+    };
+    const auto newest = history_.empty() ? 0 : history_.front().run.id;
     runAsync(
-        this, [items, report = reporter(job)] { return kurvo::takeBack(items, report); },
-        [this, id = target->id, index](const std::vector<UndoResult>& results) {
+        this,
+        [request, job, command = actCommand(), report = reporter(job)] {
+            auto acted = runActHelper(command, request, job->stop.get_token(), &job->pause, report);
+            Logbook logbook(request.logbook);
+            return std::make_shared<Outcome>(Outcome{std::move(acted), kurvo::readHistory(logbook)});
+        },
+        [this, id = target->id, newest](const std::shared_ptr<Outcome>& outcome) {
+            takeHistory(std::move(outcome->history));
+            if (!outcome->acted)
+                say(QString::fromStdString(outcome->acted.error().sentence), Severity::Warning);
             auto* open = stillOpen(id);
-            if (!open)
-                return endJob();
-            auto removed = open->tree->removed();
-            std::size_t back = 0;
-            bool rescan = false;
-            QString problem;
-            for (const auto& result : results) {
-                if (!result.outcome) {
-                    problem = QString::fromStdString(result.outcome.error().sentence);
-                    continue;
-                }
-                for (auto& item : open->runs[index].items)
-                    if (item.trashed == result.item) {
-                        item.state = ClearedItem::State::TakenBack;
-                        if (item.item.node == noNode) {
-                            rescan = true;
-                            open->noteChanged(std::string(parentPath(item.trashed.originalPath)));
-                        }
-                        std::erase(removed, item.item.node);
-                        ++back;
-                    }
-            }
-            if (problem.isEmpty())
-                say(tr("%1 back in place.").arg(itemsText(back, "item")) +
-                    (rescan ? tr(" Read again what changed (Ctrl+F5) to see it in the views.") : QString()));
-            else
-                say(problem, Severity::Warning);
-            deriveTree(open, std::move(removed));
+            if (open && !history_.empty() && history_.front().run.id > newest)
+                return finishRun(open, RunRecord(history_.front()), {});
+            endJob();
+            emit planChanged();
         });
 }
 
-void Session::deriveTree(Place* target, std::vector<NodeId> removed)
+void Session::finishRun(Place* target, const RunRecord& record, const std::vector<ItemFinding>& findings)
+{
+    auto removed = target->tree->removed();
+    QString firstProblem;
+    for (std::size_t i = 0; i < record.steps.size(); ++i) {
+        const auto& step = record.steps[i];
+        if (step.state == StepState::Done) {
+            std::erase_if(target->findings, [&](const auto& f) { return f.first == step.path; });
+            const auto node = target->tree->find(step.path);
+            target->plan.remove(step.path);
+            // An emptied trash folder stays, and a link may stand where something was.
+            if (node && step.action != Action::EmptyTrash)
+                removed.push_back(*node);
+            continue;
+        }
+        std::erase_if(target->findings, [&](const auto& f) { return f.first == step.path; });
+        target->findings.emplace_back(step.path,
+                                      Finding{false, step.note, i < findings.size() && findings[i].needsRights});
+        if (firstProblem.isEmpty())
+            firstProblem = QString::fromStdString(step.note);
+    }
+    const auto done = record.count(StepState::Done);
+    if (done == 0) {
+        say(tr("Nothing was done. %1").arg(firstProblem), Severity::Warning);
+        endJob();
+        emit planChanged();
+        return;
+    }
+    target->planBefore.clear();
+    target->planAfter.clear();
+    const auto held = record.steps.size() - done;
+    say(doneSentence(record) + (held > 0 ? tr(" %1 held back.").arg(itemsText(held, "item")) : QString()),
+        held > 0 ? Severity::Warning : Severity::Info);
+    deriveTree(target, std::move(removed), [this, record] {
+        touch(record.steps);
+        emit runEnded(record.run.id);
+    });
+}
+
+/// The places that steps changed something in read their folders again, so that their figures are real ones.
+void Session::touch(const std::vector<LoggedStep>& steps)
+{
+    std::vector<std::string> folders;
+    for (const auto& step : steps) {
+        if (step.state != StepState::Done && step.state != StepState::Undone && step.state != StepState::Emptied)
+            continue;
+        folders.push_back(step.action == Action::EmptyTrash ? step.path : std::string(parentPath(step.path)));
+        if (!step.target.empty())
+            folders.emplace_back(parentPath(step.target));
+        if (!step.trashed.folder.path.empty())
+            folders.push_back(step.trashed.folder.path);
+    }
+    for (const auto& open : places_)
+        if (!open->fromSnapshot && !open->isGrowing())
+            readTouched(open->id, folders);
+}
+
+void Session::readTouched(std::uint64_t placeId, std::vector<std::string> folders)
+{
+    auto* open = stillOpen(placeId);
+    // A folder that was not there before is read with the one it lies in.
+    for (auto& folder : folders)
+        while (folder.size() > open->info.place.size() && !open->tree->find(folder))
+            folder = parentPath(folder);
+    std::erase_if(folders, [&](const std::string& folder) { return !isAtOrBelow(folder, open->info.place); });
+    std::sort(folders.begin(), folders.end());
+    std::vector<std::string> upper;
+    for (const auto& folder : folders)
+        if (upper.empty() || !isAtOrBelow(folder, upper.back()))
+            upper.push_back(folder);
+    if (!upper.empty())
+        startRescan(*open, upper, true);
+}
+
+void Session::deriveTree(Place* target, std::vector<NodeId> removed, std::function<void()> then)
 {
     struct Derived {
         std::shared_ptr<const FileTree> tree;
@@ -354,7 +565,7 @@ void Session::deriveTree(Place* target, std::vector<NodeId> removed)
                 d.narrowing = narrowTo(*d.tree, narrowing->wanted, narrowing->words);
             return d;
         },
-        [this, id = target->id](const Derived& derived) {
+        [this, id = target->id, then = std::move(then)](const Derived& derived) {
             auto* open = stillOpen(id);
             if (!open)
                 return endJob();
@@ -376,115 +587,8 @@ void Session::deriveTree(Place* target, std::vector<NodeId> removed)
             emit selectionChanged();
             emit planChanged();
             refreshCapacity();
-        });
-}
-
-void Session::listTrash(const std::function<void(std::vector<TrashedItem>, std::uint64_t)>& answer)
-{
-    const auto* target = place();
-    if (!target)
-        return;
-    struct Listed {
-        std::vector<TrashedItem> items;
-        std::uint64_t bytes = 0;
-    };
-    runAsync(
-        this,
-        [path = target->info.place, user = folders_.user] {
-            Listed listed;
-            for (const auto& folder : existingTrashFolders(path, user)) {
-                if (auto items = kurvo::listTrash(folder))
-                    listed.items.insert(listed.items.end(), items->begin(), items->end());
-                if (auto files = scan(folder.path + "/files"))
-                    listed.bytes += files->tree->disk(rootNode) - files->tree->store().ownDisk(rootNode);
-            }
-            return listed;
-        },
-        [answer](const Listed& listed) { answer(listed.items, listed.bytes); });
-}
-
-void Session::restoreTrashed(std::vector<TrashedItem> items)
-{
-    if (items.empty())
-        return;
-    if (planJob_)
-        return refuseWhileBusy();
-    const auto job = beginJob(PlanJob::Kind::TakeBack);
-    runAsync(
-        this, [items = std::move(items), report = reporter(job)] { return kurvo::takeBack(items, report); },
-        [this](const std::vector<UndoResult>& results) {
-            std::size_t back = 0;
-            QString problem;
-            for (const auto& result : results) {
-                if (!result.outcome) {
-                    problem = QString::fromStdString(result.outcome.error().sentence);
-                    continue;
-                }
-                ++back;
-                for (const auto& open : places_) {
-                    if (isAtOrBelow(result.item.originalPath, open->info.place) && !open->fromSnapshot)
-                        open->noteChanged(std::string(parentPath(result.item.originalPath)));
-                    for (auto& run : open->runs)
-                        for (auto& item : run.items)
-                            if (item.trashed == result.item)
-                                item.state = ClearedItem::State::TakenBack;
-                }
-            }
-            endJob();
-            if (problem.isEmpty())
-                say(tr("%1 back in place. Read again what changed (Ctrl+F5) to see it in the views.")
-                        .arg(itemsText(back, "item")));
-            else
-                say(problem, Severity::Warning);
-            emit planChanged();
-        });
-}
-
-void Session::emptyTrash(std::vector<TrashedItem> items)
-{
-    if (items.empty())
-        return;
-    if (planJob_)
-        return refuseWhileBusy();
-    const auto job = beginJob(PlanJob::Kind::EmptyTrash);
-    struct Emptied {
-        std::vector<TrashedItem> gone;
-        std::string problem;
-    };
-    runAsync(
-        this,
-        [items = std::move(items), stop = job->stop.get_token(), report = reporter(job)] {
-            Emptied emptied;
-            StepProgress progress;
-            progress.of = items.size();
-            for (const auto& item : items) {
-                progress.path = item.originalPath.empty() ? item.name : item.originalPath;
-                report(progress);
-                const auto removed = removeFromTrash(item, stop);
-                if (removed)
-                    emptied.gone.push_back(item);
-                else if (emptied.problem.empty())
-                    emptied.problem = removed.error().sentence;
-                if (stop.stop_requested())
-                    break;
-                ++progress.done;
-            }
-            return emptied;
-        },
-        [this](const Emptied& emptied) {
-            // A run's items may have been emptied from any open place.
-            for (const auto& open : places_)
-                for (auto& run : open->runs)
-                    for (auto& item : run.items)
-                        if (std::find(emptied.gone.begin(), emptied.gone.end(), item.trashed) != emptied.gone.end())
-                            item.state = ClearedItem::State::Gone;
-            endJob();
-            if (!emptied.problem.empty())
-                say(QString::fromStdString(emptied.problem), Severity::Warning);
-            else
-                say(tr("%1 removed from the trash.").arg(itemsText(emptied.gone.size(), "item")));
-            emit planChanged();
-            refreshCapacity();
+            if (then)
+                then();
         });
 }
 

@@ -126,7 +126,7 @@ void Session::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vect
     readNext();
     if (count == 0)
         return;
-    putIn(job->placeId, std::move(*answer), [this, job, count] {
+    putIn(job->placeId, std::move(*answer), Plan::IfChanged::Drop, [this, job, count] {
         auto* now = stillOpen(job->placeId);
         if (!now)
             return;

@@ -186,6 +186,8 @@ void Session::finishScan(const std::shared_ptr<ScanJob>& job, std::shared_ptr<Re
         shown = added.get();
         addPlace(std::move(added));
     }
+    if (growing)
+        recallPlan(*shown);
     sayWhatIsMissing(*shown, **result);
     saveSnapshot(shown);
     emit scansChanged();
@@ -306,7 +308,7 @@ void Session::noteChanged(const std::string& folder)
         emit scansChanged();
 }
 
-void Session::startRescan(Place& target, const std::vector<std::string>& folders)
+void Session::startRescan(Place& target, const std::vector<std::string>& folders, bool quiet)
 {
     auto job = std::make_shared<ScanJob>();
     job->path = folders.front();
@@ -314,6 +316,7 @@ void Session::startRescan(Place& target, const std::vector<std::string>& folders
     job->options = target.options;
     job->placeId = target.id;
     job->rescan = true;
+    job->quiet = quiet;
     job->startedMs = QDateTime::currentMSecsSinceEpoch();
     scans_.push_back(job);
     emit scansChanged();
@@ -362,8 +365,9 @@ void Session::startRescan(Place& target, const std::vector<std::string>& folders
                                    [&](const std::string& folder) { return isAtOrBelow(path, folder); });
             });
             const auto before = open->tree->disk(rootNode);
-            putIn(job->placeId, std::move(outcome.fresh), [this, job, before] {
-                if (auto* now = stillOpen(job->placeId)) {
+            const auto ifChanged = job->quiet ? Plan::IfChanged::Keep : Plan::IfChanged::Drop;
+            putIn(job->placeId, std::move(outcome.fresh), ifChanged, [this, job, before] {
+                if (auto* now = stillOpen(job->placeId); now && !job->quiet) {
                     const auto after = now->tree->disk(rootNode);
                     say(after == before  ? tr("%1 was read again: nothing changed in size.").arg(job->name)
                         : after > before ? tr("%1 was read again: %2 more.").arg(job->name, sizeText(after - before))
@@ -375,7 +379,8 @@ void Session::startRescan(Place& target, const std::vector<std::string>& folders
 
 /// Puts freshly scanned folders into the tree of a place; those without a tree are gone from it. What was focused,
 /// selected and planned is found again.
-void Session::putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, std::function<void()> done)
+void Session::putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, Plan::IfChanged ifChanged,
+                    std::function<void()> done)
 {
     const auto* target = stillOpen(placeId);
     if (!target)
@@ -401,12 +406,12 @@ void Session::putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, std::f
             put.owners = ownersOf(*put.grafted.tree);
             return put;
         },
-        [this, placeId, scans, done](Put put) {
+        [this, placeId, scans, ifChanged, done](Put put) {
             auto* open = stillOpen(placeId);
             if (!open)
                 return;
             if (open->tree != put.base) // something was carried out meanwhile
-                return putIn(placeId, std::move(*scans), done);
+                return putIn(placeId, std::move(*scans), ifChanged, done);
             const auto& old = *put.base;
             const auto& grafted = put.grafted;
             const auto upTo = [&](NodeId node) { // the folder itself, or the nearest above it that is still there
@@ -428,14 +433,12 @@ void Session::putIn(std::uint64_t placeId, std::vector<HelperScan> fresh, std::f
                     node = grafted.idOf(old, node);
                 std::erase_if(*trail, [&](NodeId node) { return node == noNode || !grafted.tree->isFolder(node); });
             }
-            Plan plan;
-            const auto dropped = carryPlanOver(open->plan, *grafted.tree, plan);
-            open->plan = std::move(plan);
-            open->planBefore.clear();
-            open->findings.clear();
-            for (auto& run : open->runs)
-                for (auto& item : run.items)
-                    item.item.node = noNode; // what was taken out has no place in the new tree
+            const auto dropped = open->plan.rebind(*grafted.tree, ifChanged);
+            for (auto* states : {&open->planBefore, &open->planAfter})
+                for (auto& state : *states)
+                    state.rebind(*grafted.tree, Plan::IfChanged::Keep);
+            if (ifChanged == Plan::IfChanged::Drop)
+                open->findings.clear();
             open->tree = grafted.tree;
             open->dominant = put.dominant;
             open->info.owners = put.owners;

@@ -2,8 +2,8 @@
 #include "app/trash_page.h"
 
 #include <QHeaderView>
-#include <QMessageBox>
 
+#include <algorithm>
 #include <set>
 
 #include "app/async.h"
@@ -18,8 +18,8 @@ TrashPage::TrashPage(Session& session, QWidget* parent)
           tr("What lies in your trash on any drive still takes its space until it is removed for good. Ask before "
              "you empty somebody's trash: some keep things there."),
           {tr("was at"), tr("on disk"), tr("deleted"), tr("drive")}, parent),
-      back_(addButton(tr("Put back"), "putBack")), remove_(addButton(tr("Remove for good…"), "removeForGood")),
-      all_(addButton(tr("Empty the trash…"), "emptyAll"))
+      back_(addButton(tr("Put back"), "putBack")), remove_(addButton(tr("Plan to remove for good"), "removeForGood")),
+      all_(addButton(tr("Plan to empty all"), "emptyAll"))
 {
     setObjectName("trashPage");
     const int widths[] = {0, 90, 120, 150};
@@ -34,12 +34,14 @@ TrashPage::TrashPage(Session& session, QWidget* parent)
     };
     connect(table(), &QTableWidget::itemSelectionChanged, this, update);
     connect(back_, &QPushButton::clicked, this, [this] { session_.restoreTrashed(chosenItems()); });
-    connect(remove_, &QPushButton::clicked, this, [this] { askToRemove(chosenItems()); });
-    connect(all_, &QPushButton::clicked, this, [this] {
-        std::vector<TrashedItem> items;
+    const auto planned = [this] { emit planRequested(); };
+    connect(remove_, &QPushButton::clicked, this, [this, planned] { session_.planRemoval(chosenItems(), planned); });
+    connect(all_, &QPushButton::clicked, this, [this, planned] {
+        std::vector<TrashFolder> folders;
         for (const auto& row : rows_)
-            items.push_back(row.item);
-        askToRemove(items);
+            if (std::find(folders.begin(), folders.end(), row.item.folder) == folders.end())
+                folders.push_back(row.item.folder);
+        session_.planEmptying(folders, planned);
     });
     connect(&session, &Session::planJobChanged, this, [this, update] {
         update();
@@ -117,29 +119,6 @@ void TrashPage::fill(const std::vector<Row>& rows)
     }
     endRows(2, Qt::AscendingOrder); // oldest first
     setSums(tr("%1, %2").arg(itemsText(rows.size(), "item"), sizeText(sum)));
-}
-
-void TrashPage::askToRemove(const std::vector<TrashedItem>& items)
-{
-    if (items.empty())
-        return;
-    std::uint64_t bytes = 0;
-    for (const auto& row : rows_)
-        if (std::find(items.begin(), items.end(), row.item) != items.end())
-            bytes += row.disk;
-    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Empty the trash"),
-                                tr("Remove %1, %2, from the trash for good? This cannot be undone.")
-                                    .arg(itemsText(items.size(), "item"), sizeText(bytes)),
-                                QMessageBox::NoButton, this);
-    box->setObjectName("removeForGoodDialog");
-    box->setAttribute(Qt::WA_DeleteOnClose);
-    auto* keep = box->addButton(tr("Keep everything"), QMessageBox::RejectRole);
-    auto* remove = box->addButton(tr("Remove for good"), QMessageBox::DestructiveRole);
-    remove->setObjectName("remove");
-    box->setDefaultButton(keep);
-    box->setEscapeButton(keep);
-    connect(remove, &QPushButton::clicked, this, [this, items] { session_.emptyTrash(items); });
-    box->open();
 }
 
 } // namespace kurvo::app

@@ -20,7 +20,6 @@ private:
     };
     std::vector<TrashedItem> chosenItems() const;
     void fill(const std::vector<Row>& rows);
-    void askToRemove(const std::vector<TrashedItem>& items);
 
     std::vector<Row> rows_;
     QPushButton* back_;

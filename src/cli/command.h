@@ -85,6 +85,9 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json);
 int runPlanUndo(std::int64_t run);
 /// 0: all runs; else the steps of one.
 int runLogbook(std::int64_t run, bool json);
+/// 0: the newest. `source`: a folder or snapshot to list the largest files of; may be empty. `format`: html, csv, json.
+int runLogbookReport(std::int64_t run, const std::string& source, const std::string& format);
 int runLogbookRecover();
+int runActHelper();
 
 } // namespace kurvo::cli

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The administrator helper: see core/helper/helper.h.
+// The helpers with administrator rights: see core/helper/helper.h and core/act/act_helper.h.
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <csignal>
 
 #include "cli/command.h"
+#include "core/act/act_helper.h"
 #include "core/helper/helper.h"
 #include "core/platform/privilege.h"
 
@@ -24,6 +26,17 @@ int runHelper()
     }
     std::signal(SIGPIPE, SIG_IGN); // a window that is gone is an error to notice, not an end in the middle
     if (const auto served = serveRequest(STDIN_FILENO, STDOUT_FILENO); !served) {
+        complain(served.error().sentence);
+        return served.error().kind == ErrorKind::WrongFormat ? ExitUsage : ExitFailed;
+    }
+    return ExitDone;
+}
+
+int runActHelper()
+{
+    std::signal(SIGPIPE, SIG_IGN);
+    umask(077); // what it makes is for the user alone
+    if (const auto served = serveActRequest(STDIN_FILENO, STDOUT_FILENO); !served) {
         complain(served.error().sentence);
         return served.error().kind == ErrorKind::WrongFormat ? ExitUsage : ExitFailed;
     }

@@ -87,8 +87,8 @@ int main(int argc, char** argv)
     planCommand->require_subcommand(1);
     auto* makeCommand = planCommand->add_subcommand("make", "Write a plan for these items");
     makeCommand->add_option("PATH", plan.paths, "files or folders")->required();
-    makeCommand->add_option("--action", plan.action, "trash (unless given), delete or move")
-        ->check(CLI::IsMember({"trash", "delete", "move"}));
+    makeCommand->add_option("--action", plan.action, "trash (unless given), delete, move or empty-trash")
+        ->check(CLI::IsMember({"trash", "delete", "move", "empty-trash"}));
     makeCommand->add_option("--to", plan.to, "move: the folder on another drive");
     makeCommand->add_flag("--link", plan.link, "move: leave a link at the old path");
     makeCommand->add_option("-o,--output", plan.file, "the file to write")->required();
@@ -107,6 +107,15 @@ int main(int argc, char** argv)
     logbookCommand->add_flag("--json", json, "print JSON, one object a line");
     auto* recoverCommand = logbookCommand->add_subcommand("recover", "End what a kill or a power cut left under way");
 
+    auto* reportCommand = logbookCommand->add_subcommand("report", "A report on a run, to be handed over");
+    std::string format = "html";
+    reportCommand->add_option("RUN", runNumber, "its number; the newest unless given")
+        ->check(CLI::Range(1, 1000000000));
+    reportCommand->add_option("--format", format, "html (unless given), csv or json")
+        ->check(CLI::IsMember({"html", "csv", "json"}));
+    reportCommand->add_option("--largest-of", source, "list the largest files of this folder or .kurvo file as well");
+
+    auto* actHelperCommand = app.add_subcommand("act-helper", "Act for the window with administrator rights")->group("");
     auto* helperCommand = app.add_subcommand("helper", "Scan for the window with administrator rights")->group("");
 
     try {
@@ -146,6 +155,10 @@ int main(int argc, char** argv)
             return runPlanApply(plan.file, deletions, json);
         if (undoCommand->parsed())
             return runPlanUndo(runNumber);
+        if (reportCommand->parsed())
+            return runLogbookReport(runNumber, source, format);
+        if (actHelperCommand->parsed())
+            return runActHelper();
         if (recoverCommand->parsed())
             return runLogbookRecover();
         if (logbookCommand->parsed())

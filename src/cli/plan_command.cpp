@@ -9,11 +9,13 @@
 #include <optional>
 
 #include "cli/command.h"
+#include "core/act/history.h"
 #include "core/act/plan_run.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/platform/drives.h"
 #include "core/platform/package_database.h"
-#include "core/scan/scanner.h"
+#include "core/report/run_report.h"
 
 namespace kurvo::cli {
 namespace {
@@ -37,38 +39,26 @@ struct Guarded {
 Result<PlannedItem> plannedItem(const std::string& typed, const PlanArguments& arguments,
                                 const std::string& destination)
 {
-    const auto folder = canonicalPath(std::string(typed.find('/') == std::string::npos ? "." : parentPath(typed)));
+    const bool dots = typed == "." || typed == ".." || typed.ends_with("/.") || typed.ends_with("/..");
+    const auto whole = dots || typed.find('/') == std::string::npos || typed.ends_with('/') ? canonicalPath(typed)
+                                                                                            : Result<std::string>(typed);
+    if (!whole)
+        return whole.error();
+    const auto folder = canonicalPath(std::string(whole->starts_with('/') ? parentPath(*whole) : "./" + std::string(parentPath(*whole))));
     if (!folder)
         return folder.error();
-    PlannedItem planned;
-    auto& item = planned.item;
-    item.path = joinPath(*folder, fileName(typed));
-    EntryStat stat;
-    if (const int error = statEntry(AT_FDCWD, item.path.c_str(), stat, StatSync::Fresh); error != 0)
-        return systemError("find", item.path, error);
-    item.action = arguments.action == "delete" ? Action::Delete
-                  : arguments.action == "move" ? Action::Move
-                                               : Action::Trash;
-    item.kind = stat.kind;
-    item.device = stat.device;
-    item.inode = stat.inode;
-    item.size = stat.size;
-    item.modified = stat.modified;
-    item.modifiedNs = stat.modifiedNs;
-    item.disk = stat.blocks * 512;
-    item.destination = destination;
-    item.leaveLink = arguments.link;
-    planned.content.entries = 1;
-    if (stat.kind == EntryKind::Folder) {
-        const auto found = scanWithProgress(item.path, {});
-        if (!found)
-            return found.error();
-        if (found->stopped)
-            return Error{ErrorKind::Cancelled, item.path, ECANCELED, "Stopped."};
-        planned.content = summarize(*found->tree, rootNode);
-        item.disk = found->tree->disk(rootNode);
-    }
-    return planned;
+    const auto path = joinPath(*folder, fileName(*whole));
+    if (path == "/")
+        return Error{ErrorKind::Unsupported, path, 0, "The root of the system cannot be planned. Plan what is inside it."};
+    const Intent intent{arguments.action == "delete"        ? Action::Delete
+                        : arguments.action == "move"        ? Action::Move
+                        : arguments.action == "empty-trash" ? Action::EmptyTrash
+                                                            : Action::Trash,
+                        destination, arguments.link};
+    std::optional<Result<PlannedItem>> planned;
+    runInterruptible([&](std::stop_token stop) { planned = readPlannedItem(path, intent, std::move(stop)); },
+                     [&] { return "reading " + displayText(path); });
+    return *planned;
 }
 
 std::string words(const PlanItem& item)
@@ -78,6 +68,8 @@ std::string words(const PlanItem& item)
         return "delete";
     case Action::Move:
         return "move to " + displayText(item.destination) + (item.leaveLink ? ", leaving a link" : "");
+    case Action::EmptyTrash:
+        return "empty the trash";
     case Action::Trash:
         break;
     }
@@ -111,7 +103,7 @@ std::function<std::string()> progressLine(const RunProgress& shown)
 void printStep(const LoggedStep& step, bool json)
 {
     if (!json) {
-        fmt::print("{:<8} {:<9} {:>10}  {}{}{}\n", actionName(step.action), stateName(step.state),
+        fmt::print("{:<11} {:<9} {:>10}  {}{}{}\n", actionName(step.action), stateName(step.state),
                    formatBytes(step.disk), displayText(step.path),
                    step.target.empty() ? "" : " -> " + displayText(step.target),
                    step.note.empty() ? "" : "\n         " + step.note);
@@ -214,12 +206,12 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json)
         complain("This plan was made on " + displayText(plan->host) + "; its files are not on this machine.");
         return ExitFailed;
     }
-    if (const auto count = plan->count(Action::Delete); count != deletions) {
+    if (const auto count = plan->countForGood(); count != deletions) {
         complain(count == 0
                      ? std::string("This plan deletes nothing; leave --delete out.")
                      : fmt::format("This plan deletes {}, {}, for good. Nothing takes that back. To confirm, add "
                                    "--delete {}.",
-                                   formatItems(count, "item"), formatBytes(plan->disk(Action::Delete)), count));
+                                   formatItems(count, "item"), formatBytes(plan->disk(Action::Delete) + plan->disk(Action::EmptyTrash)), count));
         return ExitUsage;
     }
     const Guarded guarded;
@@ -231,7 +223,8 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json)
         [&](std::stop_token stop) {
             recovered = recoverFirst(logbook, guarded.facts.user, stop);
             if (recovered)
-                result = runPlan(logbook, *plan, guarded.facts, stop, [&](const RunProgress& p) { shown = p; });
+                result = runPlan(logbook, *plan,
+                                 {guarded.facts, stop, nullptr, [&](const RunProgress& p) { shown = p; }});
         },
         progressLine(shown));
     if (!result)
@@ -243,9 +236,13 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json)
     const auto& run = **result;
     for (const auto& step : run.steps)
         printStep(step, json);
-    if (!json)
+    if (!json) {
         fmt::print("Run {}: {} of {} done; {} free before, {} after.\n", run.run.id, run.done(), run.steps.size(),
                    formatBytes(run.run.freeBefore), formatBytes(run.run.freeAfter));
+        const auto kind = readFilesystemFacts(run.run.place);
+        for (const auto& sentence : proofOf({run.run, run.steps}, kind ? kind->type : std::string()).sentences)
+            fmt::print("  {}\n", sentence);
+    }
     return run.done() == run.steps.size() ? ExitDone : ExitIncomplete;
 }
 
@@ -277,7 +274,8 @@ int runPlanUndo(std::int64_t run)
     runInterruptible(
         [&](std::stop_token stop) {
             if (recoverFirst(logbook, user, stop))
-                undone = undoRun(logbook, run, user, stop, [&](const RunProgress& p) { shown = p; });
+                undone = undoRun(logbook, run, {},
+                                 {{user, {}, nullptr}, stop, nullptr, [&](const RunProgress& p) { shown = p; }});
         },
         progressLine(shown));
     if (!undone)
@@ -328,6 +326,43 @@ int runLogbook(std::int64_t run, bool json)
     if (runs->empty() && !json)
         fmt::print("The logbook is empty.\n");
     return ExitDone;
+}
+
+int runLogbookReport(std::int64_t number, const std::string& source, const std::string& format)
+{
+    Logbook logbook(logbookFile());
+    auto history = readHistory(logbook);
+    if (!history) {
+        complain(history.error().sentence);
+        return ExitFailed;
+    }
+    const auto record = std::find_if(history->begin(), history->end(), [number](const RunRecord& r) {
+        return number == 0 ? !r.isUndoing() : r.run.id == number;
+    });
+    if (record == history->end()) {
+        complain(number == 0 ? "The logbook is empty." : fmt::format("There is no run {} in the logbook.", number));
+        return ExitFailed;
+    }
+    RunReport report;
+    report.record = *record;
+    const auto facts = readFilesystemFacts(record->run.place);
+    report.proof = proofOf(*record, facts ? facts->type : std::string());
+    report.capacity = facts ? facts->capacity.total : 0;
+    MarkStore marks(joinPath(ownData(), "marks.db"));
+    if (const auto book = marks.read(record->run.host))
+        report.questions = questionsOf(*book, record->run.place);
+    int status = ExitDone;
+    if (!source.empty()) {
+        const auto loaded = loadSource(source);
+        if (!loaded) {
+            complain(loaded.error().sentence);
+            return ExitFailed;
+        }
+        report.largest = largestOf(*loaded->tree);
+        status = loaded->finish();
+    }
+    fmt::print("{}", format == "csv" ? reportCsv(report) : format == "json" ? reportJson(report) : reportHtml(report));
+    return status;
 }
 
 int runLogbookRecover()

@@ -8,8 +8,10 @@
 
 #include <cerrno>
 #include <climits>
+#include <cstdlib>
 
 #include "core/base/text.h"
+#include "core/platform/filesystem_limits.h"
 #include "core/platform/remove_tree.h"
 
 namespace kurvo {
@@ -66,6 +68,16 @@ std::string readLink(const At& at)
     return target;
 }
 
+/// The same entry, also after the machine was started again (device numbers are given anew) or on a filesystem whose
+/// inodes are new with each mount.
+bool sameAfterRestart(const EntryStat& now, const EntryStat& then)
+{
+    if (now.kind != then.kind)
+        return false;
+    const bool unwritten = now.modified == then.modified && now.modifiedNs == then.modifiedNs;
+    return now.inode == then.inode || (unwritten && (now.kind == EntryKind::Folder || now.size == then.size));
+}
+
 class Executor {
 public:
     Executor(Logbook& logbook, LoggedStep& step, const ActOptions& options)
@@ -92,6 +104,8 @@ public:
             return trash();
         case Action::Delete:
             return remove(*source);
+        case Action::EmptyTrash:
+            return emptyTrash(*source);
         case Action::Move:
             break;
         }
@@ -105,6 +119,9 @@ public:
             return recoverTrash();
         case Action::Delete:
             return recoverDelete();
+        case Action::EmptyTrash:
+            return ended(StepState::Failed, "The emptying of " + shown() +
+                                                " was ended. What had gone is gone; what is left is still listed there.");
         case Action::Move:
             break;
         }
@@ -179,6 +196,35 @@ private:
         return removeAside(source, aside);
     }
 
+    /// One after the other, each listed until it is gone, so that nothing has to be taken back when it is ended.
+    Result<Done> emptyTrash(const At& trash)
+    {
+        if (options_.contentIsSame)
+            if (auto same = options_.contentIsSame(trash.path); !same)
+                return failed(same.error());
+        const TrashFolder folder{trash.path, ""};
+        const auto items = listTrash(folder);
+        if (!items)
+            return failed(items.error());
+        if (auto noted = note(StepState::Removing); !noted)
+            return noted;
+        for (const auto& item : *items)
+            if (auto removed = removeFromTrash(item, options_.stop); !removed)
+                return failed(removed.error());
+        return note(StepState::Done);
+    }
+
+    /// What lies in a trash folder has a note of where it was, which goes with it.
+    void removeTrashNote() const
+    {
+        const auto files = parentPath(step_.path);
+        if (fileName(files) != "files")
+            return;
+        const auto info = openFolder(joinPath(parentPath(files), "info"));
+        if (info)
+            ::unlinkat(info->get(), (std::string(fileName(step_.path)) + ".trashinfo").c_str(), 0);
+    }
+
     Result<Done> removeAside(const At& source, const At& aside)
     {
         const int error = removeTree(aside.fd(), aside.name.c_str());
@@ -188,6 +234,7 @@ private:
             return failed(putBack(source, aside, why));
         }
         source.sync();
+        removeTrashNote();
         return note(StepState::Done);
     }
 
@@ -294,7 +341,7 @@ private:
             return files.error();
         EntryStat now;
         if (statEntry(files->get(), step_.trashed.name.c_str(), now, StatSync::Fresh) == 0 &&
-            now.sameObject(step_.stat))
+            sameAfterRestart(now, step_.stat))
             return ended(StepState::Done, shown() + " is in the trash.");
         // The name was claimed and not used.
         const auto info = joinPath(joinPath(step_.trashed.folder.path, "info"), step_.trashed.name + ".trashinfo");
@@ -338,7 +385,16 @@ private:
         const auto partial = target->beside(step_.partialPath());
         const auto aside = source->beside(step_.asidePath());
         EntryStat placed;
-        const bool isPlaced = step_.copyInode != 0 && target->stat(placed) == 0 && placed.inode == step_.copyInode;
+        const bool there = step_.copyInode != 0 && target->stat(placed) == 0;
+        const bool isSame = there && placed.inode == step_.copyInode;
+        // Where inodes are new with each mount, what is left of the original decides: all of it must be in the copy.
+        const auto isCopy = [&] {
+            const auto& original = aside.exists() ? aside : *source;
+            return there && !partial.exists() && filesystemLimits(step_.target).inodesChange && original.exists() &&
+                   compareTrees(original.fd(), original.name, step_.path, target->fd(), target->name, step_.target,
+                                options_.stop, Compare::Part);
+        };
+        const bool isPlaced = isSame || isCopy();
         if (step_.state == StepState::Removing) {
             if (!isPlaced)
                 return Error{ErrorKind::NotFound, step_.target, ENOENT,
@@ -362,9 +418,10 @@ private:
         // The copy has its name, and the original is there or aside: whether both still are the same decides.
         if (!aside.exists()) {
             EntryStat now;
-            if (source->stat(now) != 0 || !now.sameObject(step_.stat))
+            if (source->stat(now) != 0 || !sameAfterRestart(now, step_.stat))
                 return ended(StepState::Failed, "Of " + shown() + " a copy stands at " + displayText(step_.target) +
                                                     ". The original was replaced meanwhile; both were left.");
+            step_.stat = now; // as this start of the machine numbers it
             if (auto set = setAside(*source, aside); !set)
                 return set.error();
         }
@@ -430,6 +487,20 @@ LoggedStep undoingStep(const LoggedStep& step, std::int64_t run)
     return back;
 }
 
+bool isMovedThere(const LoggedStep& step)
+{
+    const auto parent = openParent(step.target);
+    EntryStat now;
+    if (!parent || statEntry(parent->folder.get(), parent->name.c_str(), now, StatSync::Fresh) != 0 ||
+        now.kind != step.stat.kind)
+        return false;
+    if (now.inode == step.copyInode)
+        return true;
+    constexpr std::int64_t coarse = 2; // FAT keeps even seconds
+    return filesystemLimits(step.target).inodesChange && (now.kind != EntryKind::File || now.size == step.stat.size) &&
+           std::abs(now.modified - step.stat.modified) <= coarse;
+}
+
 Result<Done> undo(Logbook& logbook, LoggedStep& step, LoggedStep* back, const ActOptions& options)
 {
     if (step.state != StepState::Done)
@@ -442,14 +513,17 @@ Result<Done> undo(Logbook& logbook, LoggedStep& step, LoggedStep* back, const Ac
     case Action::Trash:
         done = restoreFromTrash(step.trashed);
         break;
+    case Action::EmptyTrash:
+        return Error{ErrorKind::Unsupported, step.path, 0,
+                     "What was in " + displayText(step.path) + " was removed for good. That cannot be taken back."};
     case Action::Move:
-        if (back->stat.inode != step.copyInode)
+        if (!isMovedThere(step))
             return Error{ErrorKind::Changed, step.target, 0,
                          displayText(step.target) + " is not what was moved there. It was left alone."};
         done = execute(logbook, *back, options);
         if (done) { // it is no step of its own that could be taken back
             back->state = StepState::Undone;
-            back->note = "This took back an earlier move.";
+            back->note = undoingNote;
             done = logbook.update(*back);
         }
         break;

@@ -42,6 +42,10 @@ Result<Done> undo(Logbook& logbook, LoggedStep& step, LoggedStep* back, const Ac
 /// The step that undoes a move, to be added to a run of its own.
 LoggedStep undoingStep(const LoggedStep& step, std::int64_t run);
 
+/// Whether what lies at a step's target still is what was moved there: by inode, and where inodes change with each mount
+/// by kind, size and time.
+bool isMovedThere(const LoggedStep& step);
+
 /// Twelve characters that nothing else has.
 std::string freshToken();
 

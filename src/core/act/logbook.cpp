@@ -15,16 +15,17 @@
 #include "core/base/text.h"
 #include "core/platform/database.h"
 #include "core/platform/folders.h"
+#include "core/platform/privilege.h"
 
 namespace kurvo {
 namespace {
 
 constexpr std::array stateNames{"planned",  "copying", "placing", "setting aside", "removing",
-                                "trashing", "done",    "failed",  "undone"};
-constexpr std::array actionNames{"trash", "delete", "move"};
+                                "trashing", "done",    "failed",  "undone",        "emptied"};
+constexpr std::array actionNames{"trash", "delete", "move", "empty trash"};
 
 const Database::Layout layout{
-    "runs of the logbook", 1,
+    "runs of the logbook", 2,
     "CREATE TABLE run (id INTEGER PRIMARY KEY, began INTEGER NOT NULL, ended INTEGER NOT NULL, place BLOB NOT NULL,"
     " host TEXT NOT NULL, free_before INTEGER NOT NULL, free_after INTEGER NOT NULL);"
     "CREATE TABLE step (id INTEGER PRIMARY KEY, run INTEGER NOT NULL REFERENCES run(id), action TEXT NOT NULL,"
@@ -32,10 +33,20 @@ const Database::Layout layout{
     " size INTEGER NOT NULL, modified INTEGER NOT NULL, modified_ns INTEGER NOT NULL, disk INTEGER NOT NULL,"
     " target BLOB NOT NULL, leave_link INTEGER NOT NULL, token TEXT NOT NULL, copy_inode INTEGER NOT NULL,"
     " trash BLOB NOT NULL, trash_top BLOB NOT NULL, trash_name BLOB NOT NULL, trashed INTEGER NOT NULL,"
-    " note TEXT NOT NULL, changed INTEGER NOT NULL);"
+    " note TEXT NOT NULL, changed INTEGER NOT NULL, frees INTEGER NOT NULL, held_open INTEGER NOT NULL);"
     "CREATE INDEX step_run ON step (run);"
     "CREATE INDEX step_state ON step (state);"
-    "PRAGMA user_version = 1;"};
+    "PRAGMA user_version = 2;",
+    {"ALTER TABLE step ADD COLUMN frees INTEGER NOT NULL DEFAULT 0;"
+     "ALTER TABLE step ADD COLUMN held_open INTEGER NOT NULL DEFAULT 0;"
+     "UPDATE step SET frees = disk;"
+     "PRAGMA user_version = 2;"}};
+
+/// What is written of a step, in the order of put(); `id` follows.
+#define KURVO_STEP_COLUMNS \
+    "run, action, state, path, kind, device, inode, size, modified, modified_ns, disk, target, leave_link, token," \
+    " copy_inode, trash, trash_top, trash_name, trashed, note, changed, frees, held_open"
+constexpr int stepColumns = 23;
 
 template <typename Names>
 std::size_t indexOf(const Names& names, const std::string& name, std::size_t otherwise)
@@ -76,8 +87,13 @@ std::string LoggedStep::asidePath() const
     return joinPath(parentPath(path), ".kurvo-aside-" + token);
 }
 
-Logbook::Logbook(std::string file) : file_(std::move(file)) { }
-Logbook::~Logbook() = default;
+Logbook::Logbook(std::string file) : Logbook(std::move(file), ::geteuid()) { }
+Logbook::Logbook(std::string file, std::uint32_t owner) : file_(std::move(file)), owner_(owner) { }
+Logbook::~Logbook()
+{
+    const FilesAs as(owner_); // closing the last one folds its log into the file
+    database_.reset();
+}
 
 Result<Done> Logbook::open(bool make)
 {
@@ -99,6 +115,7 @@ Result<Done> Logbook::open(bool make)
 
 Result<Logbook::Turn> Logbook::takeTurn()
 {
+    const FilesAs as(owner_);
     if (auto made = makeFolders(std::string(parentPath(file_))); !made)
         return made.error();
     const auto lock = file_ + ".lock";
@@ -115,6 +132,7 @@ Result<Logbook::Turn> Logbook::takeTurn()
 
 Result<Done> Logbook::begin(LoggedRun& run)
 {
+    const FilesAs as(owner_);
     if (auto opened = open(true); !opened)
         return opened;
     Statement add(*database_,
@@ -133,6 +151,7 @@ Result<Done> Logbook::begin(LoggedRun& run)
 
 Result<Done> Logbook::end(const LoggedRun& run)
 {
+    const FilesAs as(owner_);
     if (auto opened = open(true); !opened)
         return opened;
     Statement set(*database_, "UPDATE run SET ended = ?, free_after = ? WHERE id = ?");
@@ -144,79 +163,105 @@ Result<Done> Logbook::end(const LoggedRun& run)
     return set.step() == SQLITE_DONE ? Result<Done>(Done{}) : database_->error();
 }
 
+Result<Done> Logbook::put(Statement& statement, LoggedStep& step)
+{
+    step.changed = currentTime();
+    statement.number(1, step.run);
+    statement.text(2, actionName(step.action));
+    statement.text(3, stateName(step.state));
+    statement.bytes(4, step.path);
+    statement.number(5, static_cast<std::int64_t>(step.stat.kind));
+    statement.number(6, signedOf(step.stat.device));
+    statement.number(7, signedOf(step.stat.inode));
+    statement.number(8, signedOf(step.stat.size));
+    statement.number(9, step.stat.modified);
+    statement.number(10, step.stat.modifiedNs);
+    statement.number(11, signedOf(step.disk));
+    statement.bytes(12, step.target);
+    statement.number(13, step.leaveLink ? 1 : 0);
+    statement.text(14, step.token);
+    statement.number(15, signedOf(step.copyInode));
+    statement.bytes(16, step.trashed.folder.path);
+    statement.bytes(17, step.trashed.folder.topFolder);
+    statement.bytes(18, step.trashed.name);
+    statement.number(19, step.trashed.deleted);
+    statement.text(20, step.note);
+    statement.number(21, step.changed);
+    statement.number(22, signedOf(step.frees));
+    statement.number(23, step.heldOpen ? 1 : 0);
+    const bool written = statement.step() == SQLITE_DONE;
+    statement.reset();
+    return written ? Result<Done>(Done{}) : database_->error();
+}
+
 Result<Done> Logbook::add(std::vector<LoggedStep>& steps)
 {
+    const FilesAs as(owner_);
     if (auto opened = open(true); !opened)
         return opened;
     if (auto begun = database_->run("BEGIN IMMEDIATE"); !begun)
         return begun;
-    const auto giveUp = [this] {
-        auto error = database_->error();
+    const auto giveUp = [this](Error error) {
         (void)database_->run("ROLLBACK");
         return error;
     };
-    Statement add(*database_,
-                  "INSERT INTO step (run, action, state, path, kind, device, inode, size, modified, modified_ns, disk,"
-                  " target, leave_link, token, copy_inode, trash, trash_top, trash_name, trashed, note, changed)"
-                  " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 0, x'', x'', x'', 0, ?, ?)");
+    std::string marks = "?";
+    for (int i = 1; i < stepColumns; ++i)
+        marks += ", ?";
+    Statement add(*database_, ("INSERT INTO step (" KURVO_STEP_COLUMNS ") VALUES (" + marks + ")").c_str());
     if (!add)
-        return giveUp();
+        return giveUp(database_->error());
     for (auto& step : steps) {
-        add.number(1, step.run);
-        add.text(2, actionName(step.action));
-        add.text(3, stateName(step.state));
-        add.bytes(4, step.path);
-        add.number(5, static_cast<std::int64_t>(step.stat.kind));
-        add.number(6, signedOf(step.stat.device));
-        add.number(7, signedOf(step.stat.inode));
-        add.number(8, signedOf(step.stat.size));
-        add.number(9, step.stat.modified);
-        add.number(10, step.stat.modifiedNs);
-        add.number(11, signedOf(step.disk));
-        add.bytes(12, step.target);
-        add.number(13, step.leaveLink ? 1 : 0);
-        add.text(14, step.token);
-        add.text(15, step.note);
-        add.number(16, currentTime());
-        if (add.step() != SQLITE_DONE)
-            return giveUp();
+        if (auto written = put(add, step); !written)
+            return giveUp(written.error());
         step.id = database_->lastRow();
-        add.reset();
     }
-    return database_->run("COMMIT") ? Result<Done>(Done{}) : giveUp();
+    auto kept = database_->run("COMMIT");
+    return kept ? kept : giveUp(kept.error());
 }
 
 Result<Done> Logbook::update(LoggedStep& step)
 {
+    std::vector<LoggedStep> one{std::move(step)};
+    auto updated = update(one);
+    step = std::move(one.front());
+    return updated;
+}
+
+Result<Done> Logbook::update(std::vector<LoggedStep>& steps)
+{
+    const FilesAs as(owner_);
     if (auto opened = open(true); !opened)
         return opened;
-    step.changed = currentTime();
+    std::string marks = "?";
+    for (int i = 1; i < stepColumns; ++i)
+        marks += ", ?";
     Statement set(*database_,
-                  "UPDATE step SET state = ?, device = ?, inode = ?, size = ?, modified = ?, modified_ns = ?,"
-                  " copy_inode = ?, trash = ?, trash_top = ?, trash_name = ?, trashed = ?, note = ?,"
-                  " changed = ?, kind = ? WHERE id = ?");
+                  ("UPDATE step SET (" KURVO_STEP_COLUMNS ") = (" + marks + ") WHERE id = ?").c_str());
     if (!set)
         return database_->error();
-    set.text(1, stateName(step.state));
-    set.number(2, signedOf(step.stat.device));
-    set.number(3, signedOf(step.stat.inode));
-    set.number(4, signedOf(step.stat.size));
-    set.number(5, step.stat.modified);
-    set.number(6, step.stat.modifiedNs);
-    set.number(7, signedOf(step.copyInode));
-    set.bytes(8, step.trashed.folder.path);
-    set.bytes(9, step.trashed.folder.topFolder);
-    set.bytes(10, step.trashed.name);
-    set.number(11, step.trashed.deleted);
-    set.text(12, step.note);
-    set.number(13, step.changed);
-    set.number(14, static_cast<std::int64_t>(step.stat.kind));
-    set.number(15, step.id);
-    return set.step() == SQLITE_DONE ? Result<Done>(Done{}) : database_->error();
+    if (auto begun = database_->run("BEGIN IMMEDIATE"); !begun)
+        return begun;
+    for (auto& step : steps) {
+        set.number(stepColumns + 1, step.id);
+        if (auto written = put(set, step); !written) {
+            auto error = written.error();
+            (void)database_->run("ROLLBACK");
+            return error;
+        }
+    }
+    auto kept = database_->run("COMMIT");
+    if (!kept) {
+        auto error = kept.error();
+        (void)database_->run("ROLLBACK");
+        return error;
+    }
+    return kept;
 }
 
 Result<std::vector<LoggedRun>> Logbook::runs()
 {
+    const FilesAs as(owner_);
     std::vector<LoggedRun> all;
     if (auto opened = open(false); !opened)
         return opened.error().kind == ErrorKind::NotFound ? Result<std::vector<LoggedRun>>(all) : opened.error();
@@ -231,14 +276,11 @@ Result<std::vector<LoggedRun>> Logbook::runs()
 
 Result<std::vector<LoggedStep>> Logbook::read(const char* where, std::int64_t value)
 {
+    const FilesAs as(owner_);
     std::vector<LoggedStep> all;
     if (auto opened = open(false); !opened)
         return opened.error().kind == ErrorKind::NotFound ? Result<std::vector<LoggedStep>>(all) : opened.error();
-    const auto sql =
-        std::string("SELECT id, run, action, state, path, kind, device, inode, size, modified, modified_ns,"
-                    " disk, target, leave_link, token, copy_inode, trash, trash_top, trash_name, trashed,"
-                    " note, changed FROM step WHERE ") +
-        where + " ORDER BY id";
+    const auto sql = std::string("SELECT " KURVO_STEP_COLUMNS ", id FROM step WHERE ") + where + " ORDER BY id";
     Statement read(*database_, sql.c_str());
     if (!read)
         return database_->error();
@@ -246,26 +288,28 @@ Result<std::vector<LoggedStep>> Logbook::read(const char* where, std::int64_t va
     int got = SQLITE_ERROR;
     while ((got = read.step()) == SQLITE_ROW) {
         LoggedStep step;
-        step.id = read.numberAt(0);
-        step.run = read.numberAt(1);
-        step.action = static_cast<Action>(indexOf(actionNames, read.textAt(2), 0));
+        step.run = read.numberAt(0);
+        step.action = static_cast<Action>(indexOf(actionNames, read.textAt(1), 0));
         step.state =
-            static_cast<StepState>(indexOf(stateNames, read.textAt(3), static_cast<std::size_t>(StepState::Failed)));
-        step.path = read.textAt(4);
-        step.stat.kind = static_cast<EntryKind>(read.numberAt(5));
-        step.stat.device = unsignedOf(read.numberAt(6));
-        step.stat.inode = unsignedOf(read.numberAt(7));
-        step.stat.size = unsignedOf(read.numberAt(8));
-        step.stat.modified = read.numberAt(9);
-        step.stat.modifiedNs = static_cast<std::uint32_t>(read.numberAt(10));
-        step.disk = unsignedOf(read.numberAt(11));
-        step.target = read.textAt(12);
-        step.leaveLink = read.numberAt(13) != 0;
-        step.token = read.textAt(14);
-        step.copyInode = unsignedOf(read.numberAt(15));
-        step.trashed = {{read.textAt(16), read.textAt(17)}, read.textAt(18), step.path, read.numberAt(19)};
-        step.note = read.textAt(20);
-        step.changed = read.numberAt(21);
+            static_cast<StepState>(indexOf(stateNames, read.textAt(2), static_cast<std::size_t>(StepState::Failed)));
+        step.path = read.textAt(3);
+        step.stat.kind = static_cast<EntryKind>(read.numberAt(4));
+        step.stat.device = unsignedOf(read.numberAt(5));
+        step.stat.inode = unsignedOf(read.numberAt(6));
+        step.stat.size = unsignedOf(read.numberAt(7));
+        step.stat.modified = read.numberAt(8);
+        step.stat.modifiedNs = static_cast<std::uint32_t>(read.numberAt(9));
+        step.disk = unsignedOf(read.numberAt(10));
+        step.target = read.textAt(11);
+        step.leaveLink = read.numberAt(12) != 0;
+        step.token = read.textAt(13);
+        step.copyInode = unsignedOf(read.numberAt(14));
+        step.trashed = {{read.textAt(15), read.textAt(16)}, read.textAt(17), step.path, read.numberAt(18)};
+        step.note = read.textAt(19);
+        step.changed = read.numberAt(20);
+        step.frees = unsignedOf(read.numberAt(21));
+        step.heldOpen = read.numberAt(22) != 0;
+        step.id = read.numberAt(23);
         all.push_back(std::move(step));
     }
     return got == SQLITE_DONE ? Result<std::vector<LoggedStep>>(std::move(all)) : database_->error();
@@ -278,7 +322,7 @@ Result<std::vector<LoggedStep>> Logbook::steps(std::int64_t run)
 
 Result<std::vector<LoggedStep>> Logbook::unfinished()
 {
-    return read("state NOT IN ('planned', 'done', 'failed', 'undone') AND ?1 = ?1", 0);
+    return read("state NOT IN ('planned', 'done', 'failed', 'undone', 'emptied') AND ?1 = ?1", 0);
 }
 
 } // namespace kurvo

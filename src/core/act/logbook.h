@@ -27,7 +27,8 @@ enum class StepState {
     Trashing,     ///< the rename into the trash
     Done,
     Failed, ///< it was left as it was; `note` says why
-    Undone  ///< taken back later
+    Undone, ///< taken back later
+    Emptied ///< trash: removed from there for good later
 };
 
 struct LoggedStep {
@@ -38,7 +39,9 @@ struct LoggedStep {
     std::string path;
     EntryStat stat; ///< kind, device, inode, size and time when it was checked
     std::uint64_t disk = 0;
-    std::string target; ///< move: where it goes
+    std::uint64_t frees = 0; ///< of it, what comes free when it is gone: the rest has further links elsewhere
+    bool heldOpen = false;   ///< a program had it open when it went: its space comes free when that ends
+    std::string target;      ///< move: where it goes
     bool leaveLink = false;
     std::string token;           ///< makes the names of what is under way its own
     std::uint64_t copyInode = 0; ///< move: of the copy
@@ -53,6 +56,9 @@ struct LoggedStep {
     bool isUnderWay() const { return state > StepState::Planned && state < StepState::Done; }
 };
 
+/// The note of a step that moved back what an earlier run had moved.
+inline constexpr const char* undoingNote = "This took back an earlier move.";
+
 struct LoggedRun {
     std::int64_t id = 0;
     std::int64_t began = 0; ///< UTC seconds
@@ -66,6 +72,8 @@ struct LoggedRun {
 class Logbook {
 public:
     explicit Logbook(std::string file);
+    /// For a process of root's that writes what is another user's: see FilesAs.
+    Logbook(std::string file, std::uint32_t owner);
     ~Logbook();
 
     /// Only one Kurvo at a time carries anything out: holds a lock until it is destroyed. Unsupported, with a sentence,
@@ -89,6 +97,8 @@ public:
     Result<Done> add(std::vector<LoggedStep>& steps);
     /// On the disk when it returns.
     Result<Done> update(LoggedStep& step);
+    /// Many that nothing depends on, at once.
+    Result<Done> update(std::vector<LoggedStep>& steps);
 
     /// Newest first.
     Result<std::vector<LoggedRun>> runs();
@@ -101,7 +111,10 @@ private:
     Result<Done> open(bool make);
     Result<std::vector<LoggedStep>> read(const char* where, std::int64_t value);
 
+    Result<Done> put(class Statement& statement, LoggedStep& step);
+
     std::string file_;
+    std::uint32_t owner_;
     std::unique_ptr<Database> database_;
 };
 

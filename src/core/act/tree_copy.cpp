@@ -2,82 +2,15 @@
 #include "core/act/tree_copy.h"
 
 #include <sys/stat.h>
-#include <sys/sysmacros.h>
 #include <sys/xattr.h>
-#include <unistd.h>
-#include <xxhash.h>
 
-#include <climits>
 #include <map>
-#include <memory>
 
+#include "core/act/tree_content.h"
 #include "core/act/tree_walk.h"
 
 namespace kurvo {
 namespace {
-
-constexpr int mostOpen = 64;     ///< levels whose folders stay open
-constexpr int mostLevels = 4000; ///< each takes a frame of the stack
-constexpr std::size_t bufferSize = 1 << 20;
-
-Error cancelled(const std::string& path)
-{
-    return {ErrorKind::Cancelled, path, ECANCELED, "Stopped at " + displayText(path) + "."};
-}
-
-Error changed(const std::string& path, const std::string& what)
-{
-    return {ErrorKind::Changed, path, 0,
-            displayText(path) + " " + what + " while it was copied. It was left as it is."};
-}
-
-Error tooDeep(const std::string& path)
-{
-    return {ErrorKind::Unsupported, path, ELOOP, displayText(path) + " is nested too deeply to be moved."};
-}
-
-Error unlike(const std::string& path)
-{
-    return {ErrorKind::Damaged, path, EIO,
-            displayText(path) +
-                " does not read as it was written. The drive that it was copied to is not to be trusted."};
-}
-
-/// XXH3-128 over pieces; of the pieces' bytes alone.
-class Hasher {
-public:
-    Hasher() : state_(XXH3_createState()) { XXH3_128bits_reset(state_.get()); }
-    void add(const void* bytes, std::size_t size) { XXH3_128bits_update(state_.get(), bytes, size); }
-    ContentHash hash() const
-    {
-        const auto h = XXH3_128bits_digest(state_.get());
-        return {h.high64, h.low64};
-    }
-
-private:
-    struct Free {
-        void operator()(XXH3_state_t* state) const { XXH3_freeState(state); }
-    };
-    std::unique_ptr<XXH3_state_t, Free> state_;
-};
-
-ContentHash hashOf(const std::string& text)
-{
-    Hasher hasher;
-    hasher.add(text.data(), text.size());
-    return hasher.hash();
-}
-
-/// 0 or errno.
-int readLink(int folder, const char* name, std::string& target)
-{
-    target.resize(PATH_MAX);
-    const auto n = ::readlinkat(folder, name, target.data(), target.size());
-    if (n < 0)
-        return errno;
-    target.resize(static_cast<std::size_t>(n));
-    return 0;
-}
 
 /// Where the data of a file lies, begin and end in turn; nothing when all of it is data or the filesystem has no word
 /// for holes (lseek(2)).
@@ -103,24 +36,6 @@ std::vector<std::uint64_t> dataOf(int fd, std::uint64_t size)
     if (data.empty() && size > 0)
         data = {size, size}; // all of it is a hole
     return data;
-}
-
-/// Calls `piece(begin, end)` for the data of an entry.
-template <typename Piece>
-Result<Done> forEachPiece(const std::vector<std::uint64_t>& data, std::uint64_t size, const Piece& piece)
-{
-    if (data.empty())
-        return size == 0 ? Result<Done>(Done{}) : piece(0, size);
-    for (std::size_t i = 0; i + 1 < data.size(); i += 2)
-        if (auto done = piece(data[i], data[i + 1]); !done)
-            return done;
-    return Done{};
-}
-
-bool sameFile(const EntryStat& a, const EntryStat& b)
-{
-    return a.sameObject(b) && a.modified == b.modified && a.modifiedNs == b.modifiedNs &&
-           (a.kind == EntryKind::Folder || a.size == b.size);
 }
 
 class Copier {
@@ -165,6 +80,10 @@ private:
             return Error{ErrorKind::Unsupported, shownFrom_.text(), EXDEV,
                          "Another filesystem is mounted at " + displayText(shownFrom_.text()) +
                              ". It is not moved along."};
+        if (made.stat.fixed)
+            return Error{ErrorKind::Unsupported, shownFrom_.text(), EPERM,
+                         displayText(shownFrom_.text()) +
+                             " is marked immutable (chattr +i), so that the original could not be removed."};
         switch (made.stat.kind) {
         case EntryKind::Folder:
             return folder(from, name, to, newName, made, above, level);
@@ -189,6 +108,10 @@ private:
             return fromError(error);
         if (!own.source.self().sameObject(made.stat))
             return changed(shownFrom_.text(), "was replaced by something else");
+        if (made.stat.uid != ::geteuid() && ::faccessat(own.source.fd(), ".", W_OK | X_OK, AT_EACCESS) != 0)
+            return Error{ErrorKind::NoPermission, shownFrom_.text(), EACCES,
+                         "You may not remove what is in " + displayText(shownFrom_.text()) +
+                             ". Administrator rights are needed."};
         if (const int error = own.target.open(to, newName.c_str()); error != 0)
             return toError(error);
         if (above && level > mostOpen) {
@@ -386,124 +309,6 @@ private:
     TreeCopy copy_;
 };
 
-/// Calls `visit(parent folder, name, stat, shown path)` for an entry and everything below it, folders first, names by
-/// their bytes.
-template <typename Visit>
-class Walk {
-public:
-    Walk(Visit& visit, const std::string& shown) : visit_(visit), shown_(shown) { }
-
-    Result<Done> entry(int parent, const std::string& name, WalkFolder* above, int level)
-    {
-        EntryStat stat;
-        if (const int error = statEntry(parent, name.c_str(), stat, StatSync::Fresh); error != 0)
-            return systemError("read", shown_.text(), error);
-        if (auto done = visit_(parent, name, stat, shown_.text()); !done || stat.kind != EntryKind::Folder)
-            return done;
-        if (level >= mostLevels)
-            return tooDeep(shown_.text());
-        WalkFolder own;
-        std::vector<std::string> names;
-        if (int error = own.open(parent, name.c_str()); error != 0 || (error = own.list(names)) != 0)
-            return systemError("read", shown_.text(), error);
-        if (above && level > mostOpen)
-            above->close();
-        for (const auto& child : names) {
-            shown_.down(child);
-            if (auto done = entry(own.fd(), child, &own, level + 1); !done)
-                return done;
-            shown_.up();
-        }
-        if (above && level > mostOpen)
-            if (const int error = above->reopen(own.fd()); error != 0)
-                return systemError("read", shown_.text(), error);
-        return Done{};
-    }
-
-private:
-    Visit& visit_;
-    ShownPath shown_;
-};
-
-template <typename Visit>
-Result<Done> walk(int top, const std::string& name, const std::string& shown, Visit visit)
-{
-    return Walk<Visit>(visit, shown).entry(top, name, nullptr, 0);
-}
-
-/// Reads the data of a file, from the disk where it can; what lies between must be zero.
-class Reader {
-public:
-    Reader(std::stop_token stop, const BytesReport& onBytes)
-        : stop_(std::move(stop)), onBytes_(onBytes), buffer_(bufferSize)
-    {
-    }
-
-    Result<ContentHash> hash(int parent, const std::string& name, const std::vector<std::uint64_t>& data,
-                             std::uint64_t size, const std::string& shown)
-    {
-        UniqueFd fd(::openat(parent, name.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC));
-        if (!fd)
-            return systemError("read", shown, errno);
-        ::posix_fadvise(fd.get(), 0, 0,
-                        POSIX_FADV_DONTNEED); // what was written is read from the drive, not from memory
-        ::posix_fadvise(fd.get(), 0, 0, POSIX_FADV_SEQUENTIAL);
-        Hasher hasher;
-        std::uint64_t last = 0;
-        const auto read = forEachPiece(data, size, [&](std::uint64_t begin, std::uint64_t end) -> Result<Done> {
-            if (auto zero = piece(fd.get(), last, begin, nullptr, shown); !zero)
-                return zero;
-            last = end;
-            return piece(fd.get(), begin, end, &hasher, shown);
-        });
-        if (!read)
-            return read.error();
-        if (auto zero = piece(fd.get(), last, size, nullptr, shown); !zero)
-            return zero.error();
-        return hasher.hash();
-    }
-
-private:
-    /// With a hasher it takes what is read; without one there should be nothing but zeros, and holes are passed over.
-    Result<Done> piece(int fd, std::uint64_t at, std::uint64_t end, Hasher* hasher, const std::string& shown)
-    {
-        while (at < end) {
-            if (stop_.stop_requested())
-                return cancelled(shown);
-            if (!hasher) {
-                const auto data = ::lseek(fd, static_cast<off_t>(at), SEEK_DATA);
-                if (data < 0 && errno == ENXIO)
-                    return Done{};
-                if (data >= 0)
-                    at = static_cast<std::uint64_t>(data);
-                if (at >= end)
-                    return Done{};
-            }
-            const auto want = std::min<std::uint64_t>(buffer_.size(), end - at);
-            const auto got = ::pread(fd, buffer_.data(), want, static_cast<off_t>(at));
-            if (got < 0 && errno == EINTR)
-                continue;
-            if (got < 0)
-                return systemError("read", shown, errno);
-            if (got == 0)
-                return unlike(shown);
-            const auto size = static_cast<std::size_t>(got);
-            if (hasher)
-                hasher->add(buffer_.data(), size);
-            else if (std::any_of(buffer_.begin(), buffer_.begin() + got, [](char c) { return c != 0; }))
-                return unlike(shown);
-            at += size;
-            if (onBytes_ && hasher)
-                onBytes_(size);
-        }
-        return Done{};
-    }
-
-    std::stop_token stop_;
-    const BytesReport& onBytes_;
-    std::vector<char> buffer_;
-};
-
 } // namespace
 
 Result<TreeCopy> copyTree(int from, const std::string& name, const std::string& shownFrom, int to,
@@ -511,99 +316,6 @@ Result<TreeCopy> copyTree(int from, const std::string& name, const std::string& 
                           const BytesReport& onBytes)
 {
     return Copier(to, newName, std::move(stop), onBytes).run(from, name, shownFrom, shownTo);
-}
-
-Result<Done> verifyCopy(const TreeCopy& copy, int to, const std::string& newName, const std::string& shownTo,
-                        std::stop_token stop, const BytesReport& onBytes)
-{
-    Reader reader(stop, onBytes);
-    std::size_t next = 0;
-    const auto walked =
-        walk(to, newName, shownTo,
-             [&](int parent, const std::string& name, const EntryStat& stat, const std::string& shown) -> Result<Done> {
-                 if (stop.stop_requested())
-                     return cancelled(shown);
-                 if (next == copy.entries.size())
-                     return unlike(shown);
-                 const auto& entry = copy.entries[next++];
-                 if (stat.kind != entry.stat.kind || (next > 1 && name != entry.name))
-                     return unlike(shown);
-                 if (stat.kind == EntryKind::SymbolicLink) {
-                     std::string target;
-                     if (const int error = readLink(parent, name.c_str(), target); error != 0)
-                         return systemError("read", shown, error);
-                     return hashOf(target) == entry.hash ? Result<Done>(Done{}) : unlike(shown);
-                 }
-                 if (stat.kind != EntryKind::File)
-                     return Done{};
-                 if (stat.size != entry.stat.size)
-                     return unlike(shown);
-                 if (entry.linkedAgain)
-                     return Done{};
-                 const auto hash = reader.hash(parent, name, entry.data, stat.size, shown);
-                 if (!hash)
-                     return hash.error();
-                 return *hash == entry.hash ? Result<Done>(Done{}) : unlike(shown);
-             });
-    if (!walked)
-        return walked;
-    return next == copy.entries.size() ? Result<Done>(Done{}) : unlike(shownTo);
-}
-
-Result<Done> verifySource(const TreeCopy& copy, int from, const std::string& name, const std::string& shownFrom)
-{
-    std::size_t next = 0;
-    const auto walked =
-        walk(from, name, shownFrom,
-             [&](int, const std::string& entryName, const EntryStat& stat, const std::string& shown) -> Result<Done> {
-                 if (next == copy.entries.size())
-                     return changed(shown, "was added");
-                 const auto& entry = copy.entries[next++];
-                 if (next > 1 && entryName != entry.name)
-                     return changed(shown, "was added, or something before it went,");
-                 // A folder's times change when the copying of what is in it is over; its entries are compared instead.
-                 const bool same =
-                     stat.kind == EntryKind::Folder ? stat.sameObject(entry.stat) : sameFile(stat, entry.stat);
-                 return same ? Result<Done>(Done{}) : changed(shown, "was written to");
-             });
-    if (!walked)
-        return walked;
-    return next == copy.entries.size() ? Result<Done>(Done{}) : changed(shownFrom, "lost something");
-}
-
-Result<Done> compareTrees(int a, const std::string& nameA, const std::string& shownA, int b, const std::string& nameB,
-                          const std::string& shownB, std::stop_token stop)
-{
-    TreeCopy read;
-    const BytesReport nobody;
-    Reader reader(stop, nobody);
-    const auto walked =
-        walk(a, nameA, shownA,
-             [&](int parent, const std::string& name, const EntryStat& stat, const std::string& shown) -> Result<Done> {
-                 CopiedEntry entry;
-                 entry.name = name;
-                 entry.stat = stat;
-                 if (stat.kind == EntryKind::SymbolicLink) {
-                     std::string target;
-                     if (const int error = readLink(parent, name.c_str(), target); error != 0)
-                         return systemError("read", shown, error);
-                     entry.hash = hashOf(target);
-                 } else if (stat.kind == EntryKind::File) {
-                     const auto hash = reader.hash(parent, name, {}, stat.size, shown);
-                     if (!hash)
-                         return hash.error();
-                     entry.hash = *hash;
-                 }
-                 read.entries.push_back(std::move(entry));
-                 return Done{};
-             });
-    if (!walked)
-        return walked;
-    auto same = verifyCopy(read, b, nameB, shownB, stop, nobody);
-    if (!same && same.error().kind == ErrorKind::Damaged)
-        return Error{ErrorKind::Changed, same.error().path, 0,
-                     displayText(same.error().path) + " differs from what is at " + displayText(shownA) + "."};
-    return same;
 }
 
 } // namespace kurvo

@@ -54,8 +54,10 @@ Result<Done> verifyCopy(const TreeCopy& copy, int to, const std::string& newName
 Result<Done> verifySource(const TreeCopy& copy, int from, const std::string& name, const std::string& shownFrom);
 
 /// Compares two trees by content: for what a killed run left behind, when nothing is known of how it was copied.
-/// Changed, naming the path, where they differ.
+/// Changed, naming the path, where they differ. With `Part` folders of the second may hold more: all of the first is in
+/// it.
+enum class Compare { Whole, Part };
 Result<Done> compareTrees(int a, const std::string& nameA, const std::string& shownA, int b, const std::string& nameB,
-                          const std::string& shownB, std::stop_token stop);
+                          const std::string& shownB, std::stop_token stop, Compare compare = Compare::Whole);
 
 } // namespace kurvo

@@ -3,9 +3,7 @@
 
 #include <fcntl.h>
 #include <poll.h>
-#include <spawn.h>
 #include <sys/mman.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -15,11 +13,10 @@
 #include <thread>
 
 #include "core/base/text.h"
+#include "core/helper/helper_process.h"
 #include "core/platform/unique_fd.h"
 #include "core/snapshot/header.h"
 #include "core/snapshot/snapshot.h"
-
-extern char** environ;
 
 namespace kurvo {
 namespace {
@@ -332,65 +329,29 @@ Result<std::vector<HelperScan>> runHelper(const std::vector<std::string>& comman
                                           const std::function<void(const HelperProgress&)>& onProgress,
                                           std::stop_token stop)
 {
-    const Error cannotAsk{ErrorKind::Unsupported, {}, 0, "Administrator rights cannot be asked for in this session."};
-    if (command.empty())
-        return cannotAsk;
-    int in[2], out[2];
-    if (::pipe2(in, O_CLOEXEC) != 0)
-        return systemError("start the helper", command[0], errno);
-    UniqueFd inRead(in[0]), inWrite(in[1]);
-    if (::pipe2(out, O_CLOEXEC) != 0)
-        return systemError("start the helper", command[0], errno);
-    UniqueFd outRead(out[0]), outWrite(out[1]);
-
-    std::vector<char*> arguments;
-    for (const auto& word : command)
-        arguments.push_back(const_cast<char*>(word.c_str()));
-    arguments.push_back(nullptr);
-    posix_spawn_file_actions_t actions;
-    posix_spawn_file_actions_init(&actions);
-    posix_spawn_file_actions_adddup2(&actions, inRead.get(), STDIN_FILENO);
-    posix_spawn_file_actions_adddup2(&actions, outWrite.get(), STDOUT_FILENO);
-    pid_t child = 0;
-    const int failed = ::posix_spawnp(&child, arguments[0], &actions, nullptr, arguments.data(), environ);
-    posix_spawn_file_actions_destroy(&actions);
-    if (failed != 0)
-        return cannotAsk;
-    inRead.reset();
-    outWrite.reset();
-
+    auto started = HelperProcess::start(command);
+    if (!started)
+        return started.error();
+    auto process = std::move(*started);
     // A request can be larger than a pipe holds, and the helper may be gone before it has read it.
-    std::thread sender([bytes = encodeRequest(request), to = std::move(inWrite)] {
-        sigset_t broken;
-        sigemptyset(&broken);
-        sigaddset(&broken, SIGPIPE);
-        pthread_sigmask(SIG_BLOCK, &broken, nullptr);
-        writeAll(to.get(), bytes);
-        const timespec now{};
-        while (sigtimedwait(&broken, nullptr, &now) > 0) { }
-    });
-    auto answer = readAnswer(outRead.get(), request, onProgress, stop);
-    outRead.reset(); // a helper that goes on finds nobody listening and ends
+    std::thread sender(
+        [bytes = encodeRequest(request), to = std::move(process.to)] { (void)sendTo(to.get(), bytes); });
+    auto answer = readAnswer(process.from.get(), request, onProgress, stop);
+    process.from.reset(); // a helper that goes on finds nobody listening and ends
     if (!answer)
-        ::kill(child, SIGTERM); // works only where it still runs as this user (before rights were given)
-    int status = 0;
+        ::kill(process.pid, SIGTERM); // works only where it still runs as this user (before rights were given)
     if (stop.stop_requested()) {
         // It may wait for a password for ever: a thread of its own sees to its end.
-        std::thread([child, sender = std::move(sender)]() mutable {
+        std::thread([process = std::move(process), sender = std::move(sender)]() mutable {
             sender.join();
-            ::waitpid(child, nullptr, 0);
+            (void)process.wait();
         }).detach();
         return answer;
     }
     sender.join();
-    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) { }
-    if (answer)
-        return answer;
-    // pkexec(1): 126 when the user dismissed the question, 127 when nobody could be asked.
-    if (WIFEXITED(status) && WEXITSTATUS(status) == 126)
-        return Error{ErrorKind::NoPermission, {}, 0, "Administrator rights were refused. Nothing was read."};
-    if (WIFEXITED(status) && WEXITSTATUS(status) == 127)
-        return cannotAsk;
+    const auto ended = process.wait();
+    if (!answer && !ended && ended.error().kind != ErrorKind::Damaged)
+        return ended.error();
     return answer;
 }
 

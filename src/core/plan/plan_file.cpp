@@ -4,10 +4,12 @@
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <xxhash.h>
 
 #include <algorithm>
 #include <array>
 #include <cerrno>
+#include <cstdio>
 #include <set>
 
 #include <nlohmann/json.hpp>
@@ -22,7 +24,7 @@ namespace {
 using Json = nlohmann::json;
 
 constexpr int version = 1;
-constexpr std::array actions{"trash", "delete", "move"};
+constexpr std::array actions{"trash", "delete", "move", "empty trash"};
 constexpr std::array kinds{"file", "folder", "link", "fifo", "socket", "block device", "character device"};
 
 /// A path as JSON has it: bytes that are no UTF-8 as percent escapes in a field of their own would hide what is
@@ -118,6 +120,7 @@ PlannedItem itemOf(const Json& object)
     planned.content.apparent = member<std::uint64_t>(object, "apparent");
     planned.content.fingerprint = member<std::uint64_t>(object, "fingerprint");
     planned.content.unreadable = memberOr<std::uint32_t>(object, "unreadable", 0);
+    planned.frees = memberOr(object, "frees", item.disk);
     planned.mark = memberOr(object, "mark", std::string());
     planned.note = memberOr(object, "note", std::string());
     return planned;
@@ -143,8 +146,39 @@ PlanFile planFileOf(const Plan& plan, const FileTree& tree)
 {
     PlanFile file;
     for (const auto& item : plan.items())
-        file.items.push_back({item, summarize(tree, item.node), {}, {}});
+        file.items.push_back({item, item.content ? *item.content : summarize(tree, item.node),
+                              item.node == noNode ? item.disk : Plan::freedBytes(tree, item.node),
+                              {},
+                              {}});
     return file;
+}
+
+std::size_t restorePlan(const PlanFile& file, const FileTree& tree, const GuardFacts& facts, Plan& plan)
+{
+    std::size_t lost = 0;
+    for (const auto& planned : file.items) {
+        auto item = planned.item;
+        const auto node = tree.find(item.path);
+        if (!node && !isAtOrBelow(item.path, tree.path(rootNode))) {
+            item.content = planned.content;
+            lost += plan.addOutside(std::move(item), facts) ? 0 : 1;
+            continue;
+        }
+        item.node = node.value_or(noNode);
+        if (!node || !isAsPlanned(item, tree) ||
+            !plan.add(tree, *node, facts, item.guardLifted ? Guard::Lifted : Guard::Up,
+                      {item.action, item.destination, item.leaveLink}))
+            ++lost;
+    }
+    return lost;
+}
+
+std::string planPathFor(const std::string& folder, const std::string& host, const std::string& place)
+{
+    const auto key = host + '\0' + place;
+    char name[32];
+    std::snprintf(name, sizeof name, "%016llx.json", static_cast<unsigned long long>(XXH3_64bits(key.data(), key.size())));
+    return joinPath(folder, name);
 }
 
 std::string encodePlan(const PlanFile& plan)
@@ -162,6 +196,7 @@ std::string encodePlan(const PlanFile& plan)
                     {"modified", item.modified},
                     {"modified_ns", item.modifiedNs},
                     {"disk", item.disk},
+                    {"frees", planned.frees},
                     {"entries", planned.content.entries},
                     {"apparent", planned.content.apparent},
                     {"fingerprint", planned.content.fingerprint},

@@ -82,11 +82,20 @@ Result<std::unique_ptr<Database>> Database::open(const std::string& file, const 
     Statement version(*opened, "PRAGMA user_version");
     if (!version || version.step() != SQLITE_ROW)
         return opened->error();
-    if (version.numberAt(0) > layout.version)
+    const auto found = version.numberAt(0);
+    version.reset();
+    if (found > layout.version)
         return Error{ErrorKind::TooNew, file, 0,
                      "The " + layout.subject + " in " + shown +
                          " were written by a newer version of Kurvo. They are left as they are."};
-    if (version.numberAt(0) < layout.version) {
+    for (auto from = found; from > 0 && from < layout.version; ++from) {
+        const auto sql = "BEGIN IMMEDIATE;" + std::string(layout.upgrades.at(static_cast<std::size_t>(from - 1))) + "COMMIT;";
+        if (auto upgraded = opened->run(sql.c_str()); !upgraded) {
+            (void)opened->run("ROLLBACK");
+            return upgraded.error();
+        }
+    }
+    if (found == 0) {
         const auto other = opened->damaged(shown + " holds no " + layout.subject + ".");
         if (there && !make)
             return other;

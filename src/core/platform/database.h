@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <memory>
 #include <string>
+#include <vector>
 
 #include "core/base/result.h"
 
@@ -19,6 +20,8 @@ public:
         std::string subject;        ///< what it holds, in the plural: "marks"
         int version = 1;            ///< PRAGMA user_version
         const char* make = nullptr; ///< the SQL that makes the tables and sets the version
+        /// The SQL that makes version 2 of version 1, 3 of 2, and so on; each sets the version.
+        std::vector<const char*> upgrades = {};
     };
 
     /// Without `make` a missing file is NotFound. TooNew and Damaged leave the file as it is. A new file can only be

@@ -24,6 +24,7 @@ struct EntryStat {
     std::uint64_t blocks = 0;  ///< allocated, in units of 512 bytes
     std::int64_t modified = 0; ///< UTC seconds
     std::uint32_t modifiedNs = 0;
+    bool fixed = false; ///< immutable or append-only (chattr(1) +i, +a): not even root removes it
 
     /// True when both are the same object, whatever has been written to it since: device, inode and kind.
     bool sameObject(const EntryStat& other) const

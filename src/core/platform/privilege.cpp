@@ -4,6 +4,7 @@
 #include <grp.h>
 #include <linux/capability.h>
 #include <pwd.h>
+#include <sys/fsuid.h>
 #include <sys/prctl.h>
 #include <sys/syscall.h>
 #include <unistd.h>
@@ -12,9 +13,6 @@
 #include <cstdlib>
 
 namespace kurvo {
-namespace {
-
-/// Who asked: pkexec and sudo say so in the environment, which nobody else can set for a process of root's.
 uid_t askingUser()
 {
     if (getuid() != 0)
@@ -29,8 +27,6 @@ uid_t askingUser()
         }
     return 0;
 }
-
-} // namespace
 
 Result<Done> keepOnlyTheRightToRead()
 {
@@ -57,6 +53,24 @@ Result<Done> keepOnlyTheRightToRead()
     if (syscall(SYS_capset, &header, data) != 0)
         return failed();
     return Done{};
+}
+
+FilesAs::FilesAs(uid_t user)
+{
+    if (geteuid() != 0 || user == 0)
+        return;
+    const passwd* entry = getpwuid(user);
+    setfsgid(entry ? entry->pw_gid : static_cast<gid_t>(user));
+    setfsuid(user);
+    changed_ = true;
+}
+
+FilesAs::~FilesAs()
+{
+    if (!changed_)
+        return;
+    setfsuid(geteuid());
+    setfsgid(getegid());
 }
 
 } // namespace kurvo

@@ -2,6 +2,8 @@
 // Giving up rights that are not needed (capabilities(7)).
 #pragma once
 
+#include <sys/types.h>
+
 #include "core/base/result.h"
 
 namespace kurvo {
@@ -10,5 +12,22 @@ namespace kurvo {
 /// kept but the right to read any file and folder (CAP_DAC_READ_SEARCH), and no way to get more. Whatever goes wrong
 /// afterwards, nothing can be changed that the user could not change himself. Does nothing for anybody but root.
 Result<Done> keepOnlyTheRightToRead();
+
+/// Who asked for this process: pkexec and sudo say so in the environment, which nobody else can set for a process of
+/// root's. Otherwise who runs it.
+uid_t askingUser();
+
+/// While it lives, this thread opens and makes files with no more rights than that user, and what it makes is that
+/// user's (setfsuid(2)). Nothing changes for a process that is not root's.
+class FilesAs {
+public:
+    explicit FilesAs(uid_t user);
+    ~FilesAs();
+    FilesAs(const FilesAs&) = delete;
+    FilesAs& operator=(const FilesAs&) = delete;
+
+private:
+    bool changed_ = false;
+};
 
 } // namespace kurvo

@@ -4,6 +4,7 @@
 #include <sys/utsname.h>
 
 #include <algorithm>
+#include <ctime>
 
 #include "core/base/text.h"
 
@@ -13,6 +14,12 @@ std::string runningKernel()
 {
     utsname system{};
     return ::uname(&system) == 0 ? system.release : std::string();
+}
+
+std::int64_t bootTime()
+{
+    timespec up{};
+    return ::clock_gettime(CLOCK_BOOTTIME, &up) == 0 ? std::time(nullptr) - up.tv_sec : 0;
 }
 
 std::string restartCommand(std::string_view cgroup)

@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The last question before a plan is carried out, where there is one: what goes for good, what takes administrator
+// rights. Both lists stand before the eye; what goes for good takes a held button or a tick for the very count.
+#pragma once
+
+#include "app/ask_dialog.h"
+#include "app/session.h"
+
+namespace kurvo::app {
+
+class ConfirmDialog : public AskDialog {
+    Q_OBJECT
+public:
+    enum class For {
+        ForGood, ///< the plan deletes or empties something
+        Rights   ///< these items are changed by the helper, as administrator
+    };
+    ConfirmDialog(For reason, const std::vector<PlanItem>& items, QWidget* parent = nullptr);
+    /// How many items of those go for good.
+    std::size_t forGood() const { return forGood_; }
+
+private:
+    std::size_t forGood_ = 0;
+};
+
+/// "to the trash", "delete for good", "move to skerry-archive, leave a link".
+QString intentText(const PlanItem& item);
+
+} // namespace kurvo::app

@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// One run of the logbook: what came free and why not more, each step with its outcome, and the way back.
+#pragma once
+
+#include <QLabel>
+#include <QPushButton>
+#include <QTreeWidget>
+
+#include "app/session.h"
+
+namespace kurvo::app {
+
+class RunView : public QWidget {
+    Q_OBJECT
+public:
+    explicit RunView(Session& session, QWidget* parent = nullptr);
+    void show(std::int64_t run);
+    std::int64_t run() const { return run_; }
+    QTreeWidget* steps() { return steps_; }
+
+signals:
+    void backRequested(); ///< to the plan
+    void emptyTrashRequested();
+    void reportRequested(std::int64_t run);
+
+private:
+    void refresh();
+    void updateButtons();
+    std::vector<std::int64_t> chosenSteps() const;
+
+    Session& session_;
+    std::int64_t run_ = 0;
+    QLabel* title_;
+    QLabel* when_;
+    QLabel* free_;
+    QLabel* proof_;
+    QTreeWidget* steps_;
+    QPushButton *back_, *undo_, *undoChosen_, *empty_, *report_;
+};
+
+/// "3 items, 8.4 GiB" and what became of them, for a line of the logbook.
+QString runText(const RunRecord& record);
+
+} // namespace kurvo::app
