@@ -137,7 +137,7 @@ public:
         waitFor([&] { return !session.planJob() && session.place()->plan.empty(); });
         settle();
         picture("clear-after");
-        session.takeBack(0);
+        session.takeBack(session.history().front().run.id);
         waitFor([&] { return !session.planJob(); });
         if (!drive.empty())
             ledger(drive);

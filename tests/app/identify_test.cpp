@@ -56,13 +56,6 @@ struct IdentifyWindow : Window {
         REQUIRE(until([this] { return window->exploreStage()->dossier()->advice()->isSettled(); }));
     }
     QMenu* menuOf(const char* button) { return child<QPushButton>(button)->menu(); }
-    template <typename D>
-    D* dialog(const char* name)
-    {
-        D* found = nullptr;
-        REQUIRE(until([&] { return (found = window->findChild<D*>(name)) != nullptr && found->isVisible(); }));
-        return found;
-    }
     void ask(const QString& question)
     {
         auto* list = window->findStage()->questions();
@@ -307,7 +300,7 @@ TEST_CASE("duplicates: searched, compared and planned down to one", "[window][du
     CHECK(w.text("duplicateState").contains("2 items left"));
 }
 
-TEST_CASE("the trash of all drives: put back, and removed after asking", "[window][trash]")
+TEST_CASE("the trash of all drives: put back, and removed by the plan", "[window][trash]")
 {
     IdentifyWindow w;
     w.start();
@@ -334,9 +327,16 @@ TEST_CASE("the trash of all drives: put back, and removed after asking", "[windo
     REQUIRE(w.until([&] { return page->isSettled() && page->table()->rowCount() == 1; }));
     choose("tool.deb~");
     w.click("removeForGood");
-    auto* dialog = w.dialog<QDialog>("removeForGoodDialog");
-    QTest::mouseClick(dialog->findChild<QPushButton*>("remove"), Qt::LeftButton);
+    REQUIRE(w.until([&] { return w.window->stage() == app::Stage::Clear && w.place()->plan.items().size() == 1; }));
     w.settle();
+    w.click("carryOut");
+    auto* dialog = w.dialog<QDialog>("confirmDialog");
+    auto* hold = dialog->findChild<QPushButton*>("confirm");
+    QTest::mousePress(hold, Qt::LeftButton); // held until it has filled
+    REQUIRE(w.closed("confirmDialog"));
+    w.settle();
+    REQUIRE(w.until([&] { return namesIn(w.folders.user.data + "/Trash/files").empty(); }));
+    w.window->setStage(Stage::Find);
     REQUIRE(w.until([&] { return page->isSettled() && page->figures() == "empty"; }));
     CHECK_FALSE(exists(w.p + "/tool.deb~"));
 }

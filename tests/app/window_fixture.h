@@ -2,7 +2,10 @@
 // The real main window over a folder of its own, driven by mouse and key.
 #pragma once
 
+#include <QCheckBox>
+#include <QDialog>
 #include <QPushButton>
+#include <QRadioButton>
 #include <QTest>
 #include <QThreadPool>
 
@@ -83,6 +86,18 @@ struct Window {
     void key(int key, Qt::KeyboardModifiers modifiers = Qt::NoModifier)
     {
         QTest::keyClick(window.get(), static_cast<Qt::Key>(key), modifiers);
+    }
+    /// Waits for a dialog of that name.
+    template <typename D>
+    D* dialog(const char* name)
+    {
+        D* found = nullptr;
+        REQUIRE(until([&] { return (found = window->findChild<D*>(name)) != nullptr && found->isVisible(); }));
+        return found;
+    }
+    bool closed(const char* name)
+    {
+        return until([&] { return window->findChild<QDialog*>(name) == nullptr; });
     }
     /// Chooses an entry of a button's menu.
     void choose(const char* button, const QString& entry)

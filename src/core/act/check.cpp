@@ -231,7 +231,8 @@ ItemFinding checkItem(const PlannedItem& planned, std::int64_t seenAt, const Gua
                       std::stop_token stop)
 {
     const auto& item = planned.item;
-    if (const auto protection = protectionOf(item.path, guard);
+    const bool emptying = item.action == Action::EmptyTrash; // that it is a trash folder is seen below
+    if (const auto protection = emptying ? std::nullopt : protectionOf(item.path, guard);
         protection && !(item.guardLifted && protection->canBeLifted))
         return blocked(protection->reason);
     const auto stat = compareItem(item, seenAt >= bootTime());
@@ -241,7 +242,7 @@ ItemFinding checkItem(const PlannedItem& planned, std::int64_t seenAt, const Gua
         return *finding;
     if (auto same = checkContent(item, planned.content, item.path, stop); !same)
         return blocked(same.error());
-    if (item.action == Action::EmptyTrash) {
+    if (emptying) {
         const auto trashes = existingTrashFolders(item.path, guard.user);
         if (std::none_of(trashes.begin(), trashes.end(), [&](const TrashFolder& t) { return t.path == item.path; }))
             return blocked(displayText(item.path) + " is no trash folder of yours. Nothing in it is touched.");

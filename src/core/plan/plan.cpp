@@ -51,7 +51,7 @@ Result<Done> Plan::add(const FileTree& tree, NodeId node, const GuardFacts& fact
                                      displayText(item.path) + ".");
     if (intent.action == Action::Move && isAtOrBelow(intent.destination, path))
         return refused(path, displayText(path) + " cannot be moved into itself.");
-    const auto protection = protectionOf(path, facts);
+    const auto protection = intent.action == Action::EmptyTrash ? std::nullopt : protectionOf(path, facts);
     const bool lifted = guard == Guard::Lifted || (known && known->guardLifted);
     if (protection && !(lifted && protection->canBeLifted))
         return refused(path, protection->reason);
@@ -88,7 +88,9 @@ Result<Done> Plan::addOutside(PlanItem item, const GuardFacts& facts)
             return refused(item.path, displayText(other.path) + " is on the plan already, which " +
                                           (isAtOrBelow(item.path, other.path) ? "holds " : "lies in ") +
                                           displayText(item.path) + ". Take it off first.");
-    if (const auto protection = protectionOf(item.path, facts); protection && !(item.guardLifted && protection->canBeLifted))
+    // The trash folder itself is protected, but not what lies in it; a check sees that it is one.
+    const auto protection = item.action == Action::EmptyTrash ? std::nullopt : protectionOf(item.path, facts);
+    if (protection && !(item.guardLifted && protection->canBeLifted))
         return refused(item.path, protection->reason);
     remove(item.path);
     item.node = noNode;

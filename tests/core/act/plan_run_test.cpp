@@ -11,6 +11,7 @@
 
 #include "core/act/act_fixture.h"
 #include "core/act/plan_run.h"
+#include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/scan/scanner.h"
 
@@ -41,13 +42,14 @@ struct Planned : TwoDrives {
             made.item.destination = other.path();
             made.item.leaveLink = link;
         }
+        plan.written = currentTime();
         plan.items.push_back(made);
         return plan.items.back();
     }
     ItemFinding check(std::size_t i = 0) const { return checkPlan(plan, guard, {}, {})[i]; }
     RunResult carryOut()
     {
-        auto result = runPlan(logbook, plan, guard, {}, {});
+        auto result = runPlan(logbook, plan, {guard, {}, nullptr, {}});
         INFO((result ? "" : result.error().sentence));
         REQUIRE(result);
         return std::move(*result);
@@ -147,7 +149,7 @@ TEST_CASE("the order: deletions, moves, trash; and all of it taken back but what
     CHECK(result.steps[2].action == Action::Trash);
     CHECK(result.done() == 3);
     CHECK(result.run.ended >= result.run.began);
-    const auto undone = undoRun(p.logbook, result.run.id, p.t.user(), {}, {});
+    const auto undone = undoRun(p.logbook, result.run.id, {}, {p.guard, {}, nullptr, {}});
     REQUIRE(undone);
     REQUIRE(undone->size() == 3);
     CHECK((*undone)[0].outcome); // the trash, last done first
@@ -157,10 +159,10 @@ TEST_CASE("the order: deletions, moves, trash; and all of it taken back but what
     CHECK(everythingOf(p.t / "place/a/move") == moved);
     CHECK_FALSE(exists(p.t / "place/a/delete"));
     CHECK(p.logbook.unfinished()->empty());
-    const auto again = undoRun(p.logbook, result.run.id, p.t.user(), {}, {});
+    const auto again = undoRun(p.logbook, result.run.id, {}, {p.guard, {}, nullptr, {}});
     REQUIRE(again);
     CHECK(again->size() == 1); // only what was deleted could still be asked for
-    CHECK_FALSE(undoRun(p.logbook, 4711, p.t.user(), {}, {}));
+    CHECK_FALSE(undoRun(p.logbook, 4711, {}, {p.guard, {}, nullptr, {}}));
 }
 
 TEST_CASE("nothing outside of the plan is ever touched: 100 random plans", "[act][plan]")
@@ -229,7 +231,7 @@ TEST_CASE("two plans at once: the second waits its turn", "[act][plan]")
     Logbook other(p.t / "data/logbook.db");
     const auto turn = other.takeTurn();
     REQUIRE(turn);
-    const auto refused = runPlan(p.logbook, p.plan, p.guard, {}, {});
+    const auto refused = runPlan(p.logbook, p.plan, {p.guard, {}, nullptr, {}});
     REQUIRE_FALSE(refused);
     CHECK(refused.error().sentence.find("Another Kurvo") != std::string::npos);
     CHECK(readAll(p.t / "place/x") == "x");

@@ -8,7 +8,8 @@
 #include <filesystem>
 #include <set>
 
-#include "core/plan/carry_out.h"
+#include "core/act/plan_run.h"
+#include "core/base/figures.h"
 #include "core/scan/scanner.h"
 #include "support/test_tree.h"
 
@@ -23,13 +24,33 @@ struct Scene {
     UserFolders user = t.user();
     std::shared_ptr<const FileTree> tree;
     Plan plan;
+    Logbook logbook{t / "data/logbook.db"};
 
     void scanPlace() { tree = scan(t / "place")->tree; }
     void planItem(const std::string& name) { REQUIRE(plan.add(*tree, *tree->find(t / ("place/" + name)), {user, {}})); }
     const PlanItem& item(std::size_t i = 0) const { return plan.items()[i]; }
-    std::vector<StepResult> run(std::stop_token stop = {})
+    RunOptions options(std::stop_token stop = {}) const { return {{user, {}}, stop, nullptr, {}}; }
+    PlanFile file() const
     {
-        return carryOut(plan.items(), *tree, user, stop, [](const StepProgress&) {});
+        auto file = planFileOf(plan, *tree);
+        file.place = t / "place";
+        file.written = currentTime();
+        return file;
+    }
+    ItemFinding check(std::size_t i) const { return checkPlan(file(), {user, {}}, {}, {})[i]; }
+    RunResult run(const RunOptions& how)
+    {
+        auto result = runPlan(logbook, file(), how);
+        INFO((result ? "" : result.error().sentence));
+        REQUIRE(result);
+        return std::move(*result);
+    }
+    RunResult run() { return run(options()); }
+    std::vector<UndoneStep> takeBack(const RunResult& result)
+    {
+        auto undone = undoRun(logbook, result.run.id, {}, options());
+        REQUIRE(undone);
+        return std::move(*undone);
     }
 };
 
@@ -44,10 +65,9 @@ TEST_CASE("what is unchanged passes its check", "[plan][check]")
     s.scanPlace();
     for (const auto* name : {"file", "folder", "link"})
         s.planItem(name);
-    for (const auto& item : s.plan.items()) {
-        INFO(item.path);
-        CHECK(checkItem(item, *s.tree));
-        CHECK(checkForTrash(item, *s.tree, s.user));
+    for (std::size_t i = 0; i < s.plan.items().size(); ++i) {
+        INFO(s.item(i).path);
+        CHECK_FALSE(s.check(i).blocked);
     }
 }
 
@@ -62,13 +82,12 @@ TEST_CASE("each way of changing is found and said", "[plan][check]")
     s.planItem("folder");
     const auto& planned = s.item(0).kind == EntryKind::File ? s.item(0) : s.item(1);
     const auto& folder = s.item(0).kind == EntryKind::File ? s.item(1) : s.item(0);
-    const auto says = [&](const PlanItem& item, const std::string& words, ErrorKind kind = ErrorKind::Changed) {
-        const auto checked = checkItem(item, *s.tree);
-        REQUIRE_FALSE(checked);
-        INFO(checked.error().sentence);
-        CHECK(checked.error().kind == kind);
-        CHECK(checked.error().sentence.find(words) != std::string::npos);
-        CHECK(checked.error().sentence.find(item.path) != std::string::npos);
+    const auto says = [&](const PlanItem& item, const std::string& words) {
+        const auto checked = s.check(item.path == s.item(0).path ? 0 : 1);
+        INFO(checked.sentence);
+        CHECK(checked.blocked);
+        CHECK(checked.sentence.find(words) != std::string::npos);
+        CHECK(checked.sentence.find(item.path) != std::string::npos);
     };
     SECTION("written to, longer")
     {
@@ -90,15 +109,13 @@ TEST_CASE("each way of changing is found and said", "[plan][check]")
     SECTION("gone")
     {
         std::filesystem::remove(file);
-        says(planned, "no longer there", ErrorKind::NotFound);
+        says(planned, "no longer there");
     }
     SECTION("its folder swapped for a link")
     {
         std::filesystem::rename(s.t / "place", s.t / "elsewhere");
         s.t.symlink("elsewhere", "place");
-        const auto checked = checkItem(planned, *s.tree);
-        REQUIRE_FALSE(checked);
-        CHECK(checked.error().sentence.find("symbolic link") != std::string::npos);
+        CHECK(s.check(0).sentence.find("symbolic link") != std::string::npos);
     }
     SECTION("something new deep inside a folder")
     {
@@ -127,21 +144,17 @@ TEST_CASE("carrying out puts the items into the trash and undo brings them back"
     s.scanPlace();
     s.planItem("file");
     s.planItem("folder");
-    std::vector<StepProgress> seen;
-    const auto results =
-        carryOut(s.plan.items(), *s.tree, s.user, {}, [&seen](const StepProgress& p) { seen.push_back(p); });
-    REQUIRE(results.size() == 2);
-    REQUIRE((results[0].outcome && results[1].outcome));
+    std::vector<RunProgress> seen;
+    auto how = s.options();
+    how.onProgress = [&seen](const RunProgress& p) { seen.push_back(p); };
+    const auto result = s.run(how);
+    CHECK(result.done() == 2);
     CHECK(namesIn(s.t / "place") == std::vector<std::string>{"keep"});
     REQUIRE(seen.size() == 3);
     CHECK(seen.front().done == 0);
     CHECK(seen.back().done == 2);
     CHECK(seen.back().bytesDone == seen.back().bytesOf);
-
-    std::vector<TrashedItem> trashed;
-    for (const auto& r : results)
-        trashed.push_back(*r.outcome);
-    for (const auto& undone : takeBack(trashed, [](const StepProgress&) {}))
+    for (const auto& undone : s.takeBack(result))
         CHECK(undone.outcome);
     const auto after = recount(s.t / "place");
     CHECK(after.files == before.files);
@@ -158,11 +171,7 @@ TEST_CASE("what changed is left alone and the rest still goes", "[plan]")
     s.planItem("changed");
     s.planItem("same");
     writeAll(s.t / "place/changed", "after the scan");
-    const auto results = s.run();
-    std::size_t done = 0;
-    for (const auto& r : results)
-        done += r.outcome ? 1 : 0;
-    CHECK(done == 1);
+    CHECK(s.run().done() == 1);
     CHECK(readAll(s.t / "place/changed") == "after the scan");
     CHECK_FALSE(exists(s.t / "place/same"));
 }
@@ -174,11 +183,12 @@ TEST_CASE("a folder still passes after one of its children was trashed by the pl
     s.t.text("place/folder/b", "b");
     s.scanPlace();
     s.planItem("folder/a");
-    REQUIRE(s.run()[0].outcome);
+    REQUIRE(s.run().done() == 1);
     const auto without = std::make_shared<FileTree>(s.tree->sharedStore(), std::vector<NodeId>{s.item().node});
-    Plan second;
-    REQUIRE(second.add(*without, *without->find(s.t / "place/folder"), {s.user, {}}));
-    CHECK(checkItem(second.items()[0], *without));
+    s.tree = without;
+    s.plan.clear();
+    s.planItem("folder");
+    CHECK_FALSE(s.check(0).blocked);
 }
 
 TEST_CASE("stopping leaves what was not reached on the disk", "[plan]")
@@ -190,17 +200,19 @@ TEST_CASE("stopping leaves what was not reached on the disk", "[plan]")
     for (int i = 0; i < 5; ++i)
         s.planItem("file-" + std::to_string(i));
     std::stop_source stop;
-    const auto results = carryOut(s.plan.items(), *s.tree, s.user, stop.get_token(), [&stop](const StepProgress& p) {
-        if (p.done == 2)
-            stop.request_stop();
-    });
-    REQUIRE(results.size() == 5);
-    CHECK((results[0].outcome && results[1].outcome));
-    for (std::size_t i = 2; i < 5; ++i) {
-        REQUIRE_FALSE(results[i].outcome);
-        CHECK(results[i].outcome.error().kind == ErrorKind::Cancelled);
+    auto how = s.options(stop.get_token());
+    how.onProgress = [&stop](const RunProgress& p) {
+        if (p.done == 1)
+            stop.request_stop(); // heard of before the third
+    };
+    const auto result = s.run(how);
+    REQUIRE(result.steps.size() == 5);
+    CHECK(result.done() == 1);
+    for (std::size_t i = 1; i < 5; ++i) {
+        CHECK(result.steps[i].state == StepState::Failed);
+        CHECK(result.steps[i].note.find("still on the plan") != std::string::npos);
     }
-    CHECK(namesIn(s.t / "place").size() == 3);
+    CHECK(namesIn(s.t / "place").size() == 4);
 }
 
 TEST_CASE("undo says what stands in the way and brings the others back", "[plan]")
@@ -211,12 +223,10 @@ TEST_CASE("undo says what stands in the way and brings the others back", "[plan]
     s.scanPlace();
     s.planItem("a");
     s.planItem("b");
-    std::vector<TrashedItem> trashed;
-    for (const auto& r : s.run())
-        trashed.push_back(*r.outcome);
+    const auto result = s.run();
     writeAll(s.t / "place/a", "newer");
     std::size_t back = 0;
-    for (const auto& undone : takeBack(trashed, [](const StepProgress&) {})) {
+    for (const auto& undone : s.takeBack(result)) {
         back += undone.outcome ? 1 : 0;
         if (!undone.outcome)
             CHECK(undone.outcome.error().sentence.find("something newer") != std::string::npos);
@@ -236,10 +246,11 @@ TEST_CASE("without permission nothing is moved and the reason is given", "[plan]
     REQUIRE(::chmod((s.t / "home").c_str(), 0777) == 0);
     auto user = s.user;
     user.uid = 65534;
+    s.user = user;
     const auto status = asNobody([&] {
-        const auto results = carryOut(s.plan.items(), *s.tree, user, {}, [](const StepProgress&) {});
-        return !results[0].outcome && results[0].outcome.error().kind == ErrorKind::NoPermission &&
-               exists(s.t / "place/locked/file") && namesIn(user.data + "/Trash/info").empty();
+        const auto finding = s.check(0);
+        return finding.blocked && finding.needsRights && exists(s.t / "place/locked/file") &&
+               namesIn(user.data + "/Trash/info").empty();
     });
     CHECK(status == (geteuid() == 0 ? 0 : status));
     CHECK(readAll(s.t / "place/locked/file") == "x");
@@ -259,8 +270,7 @@ TEST_CASE("nothing outside the plan is ever touched", "[plan][property]")
             if ((n * 2654435761u + seed * 40503u) % 11 == 0 && s.plan.add(*s.tree, n, {s.user, {}}))
                 planned.insert(s.tree->path(n));
         auto expected = recount(s.t / "place");
-        for (const auto& r : s.run())
-            CHECK(r.outcome);
+        CHECK(s.run().done() == s.plan.items().size());
         std::erase_if(expected.files, [&](const Recount::File& f) {
             return std::any_of(s.plan.items().begin(), s.plan.items().end(),
                                [&](const PlanItem& i) { return f.path == i.path || f.path.starts_with(i.path + "/"); });
@@ -281,8 +291,8 @@ TEST_CASE("a folder with another filesystem mounted inside is left alone", "[pla
     s.scanPlace();
     s.planItem("folder");
     const TmpfsMount inner(s.t / "place/folder/inner");
-    const auto results = s.run();
-    REQUIRE_FALSE(results[0].outcome);
-    CHECK(results[0].outcome.error().sentence.find("mounted inside it") != std::string::npos);
+    const auto result = s.run();
+    CHECK(result.done() == 0);
+    CHECK(result.steps[0].note.find("mounted inside it") != std::string::npos);
     CHECK(exists(s.t / "place/folder/file"));
 }
