@@ -3,7 +3,10 @@
 // view; with DRIVE, a place to scan, also one of its ledger. Works on a copy of nothing: DATA (or a folder beside the
 // pictures) is made anew and removed by the caller.
 #include <QApplication>
+#include <QCheckBox>
+#include <QDialog>
 #include <QDir>
+#include <QFile>
 #include <QListView>
 #include <QTest>
 #include <QTreeWidget>
@@ -122,29 +125,68 @@ public:
         waitFor([&] { return find->dossier()->advice()->isSettled(); });
         picture("find-duplicates");
         find->questions()->setCurrentRow(0);
-        window_.setStage(Stage::Explore);
-        QTest::keyClick(&window_, Qt::Key_H);
-        waitFor([&] { return session.place()->selection != noNode; });
-        QTest::keyClick(&window_, Qt::Key_Delete);
-        const auto& practice = *session.place()->tree;
-        for (const auto* name : {"/var/log/recorder.log.1", "/var/lib/dumps", "/ringing/Recordings copy"})
-            session.planTrash(*practice.find(practice.path(rootNode) + name));
-        window_.setStage(Stage::Clear);
-        waitFor([&] { return !session.planJob(); });
-        settle();
-        picture("clear-before");
-        QTest::mouseClick(window_.findChild<QPushButton*>("carryOut"), Qt::LeftButton);
-        waitFor([&] { return !session.planJob() && session.place()->plan.empty(); });
-        settle();
-        picture("clear-after");
-        session.takeBack(session.history().front().run.id);
-        waitFor([&] { return !session.planJob(); });
+        clear(drive);
         if (!drive.empty())
             ledger(drive);
         return failed_ ? 3 : 0;
     }
 
 private:
+    /// A plan with something of everything, carried out; then the end of a run that was killed.
+    void clear(const std::string& drive)
+    {
+        auto& session = window_.session();
+        window_.setStage(Stage::Explore);
+        const auto practice = session.place()->tree->path(rootNode);
+        const auto node = [&](const std::string& name) { return session.place()->tree->find(practice + name).value_or(noNode); };
+        QTest::keyClick(&window_, Qt::Key_H);
+        waitFor([&] { return session.place()->selection != noNode; });
+        QTest::keyClick(&window_, Qt::Key_Delete);
+        session.note({node("/guest")}, tr("Is this account still needed?"));
+        session.mark({node("/ringing/Recordings copy")}, "ask");
+        session.note({node("/ringing/Recordings copy")}, tr("The same season as on the left?"));
+        for (const auto* name : {"/var/log/recorder.log", "/ringing/Recordings copy"})
+            session.planTrash(node(name));
+        session.planItem(node("/var/lib/dumps"), {Action::Delete, {}, false});
+        session.planItem(node("/var/log/recorder.log.1"), {Action::Delete, {}, false});
+        const auto archive = (drive.empty() ? std::string("/dev/shm/kurvo-tour-") + freshToken() : drive) + "/skerry";
+        if (makeFolders(archive))
+            session.planItem(node("/warden/Recordings"), {Action::Move, archive, true});
+        QFile log(QString::fromStdString(practice + "/var/log/recorder.log"));
+        if (log.open(QIODevice::Append)) // it goes on growing
+            log.write("a line that came after the scan\n");
+        log.close();
+        window_.setStage(Stage::Clear);
+        waitFor([&] { return !session.planJob() && !session.place()->findings.empty(); });
+        window_.clearStage()->list()->setCurrentIndex(window_.clearStage()->list()->model()->index(1, 0));
+        settle();
+        picture("clear-before");
+        QTest::mouseClick(window_.findChild<QPushButton*>("carryOut"), Qt::LeftButton);
+        settle();
+        if (auto* dialog = window_.findChild<QDialog*>("confirmDialog")) {
+            save(dialog->grab(), "clear-confirm");
+            QTest::keyClick(dialog->findChild<QCheckBox*>("confirmCount"), Qt::Key_Space);
+            QTest::keyClick(dialog->findChild<QPushButton*>("confirm"), Qt::Key_Return);
+        }
+        waitFor([&] { return !session.history().empty() && !session.planJob() && session.scans().empty(); });
+        window_.clearStage()->showRun(session.history().front().run.id);
+        settle();
+        picture("clear-after");
+        session.writeReport(session.history().front().run.id, [this](const RunReport& report) {
+            QFile file(folder_ + "/report.html");
+            if (file.open(QIODevice::WriteOnly))
+                file.write(QByteArray::fromStdString(reportHtml(report)));
+        });
+        session.takeBack(session.history().front().run.id);
+        settle();
+        waitFor([&] { return !session.planJob() && session.scans().empty(); });
+        if (drive.empty())
+            QDir(QString::fromStdString(std::string(parentPath(archive)))).removeRecursively();
+        session.clearPlan();
+    }
+
+    static QString tr(const char* text) { return QString::fromUtf8(text); }
+
     void ledger(const std::string& drive)
     {
         auto& session = window_.session();

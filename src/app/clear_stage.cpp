@@ -318,7 +318,7 @@ void ClearStage::refreshFigures()
     for (const auto& destination : place->destinations) {
         const auto& c = destination.capacity;
         lines << (c.total == 0 ? tr("%1: not there now").arg(toText(destination.name))
-                               : tr("%1: %2 → %3 free")
+                               : tr("%1: %2 → %3")
                                      .arg(toText(destination.name), sizeText(c.free),
                                           sizeText(c.free - std::min(c.free, destination.coming))));
     }

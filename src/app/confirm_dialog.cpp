@@ -61,6 +61,7 @@ ConfirmDialog::ConfirmDialog(For reason, const std::vector<PlanItem>& items, QWi
     list->setTextElideMode(Qt::ElideMiddle);
     list->header()->setStretchLastSection(false);
     list->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    list->headerItem()->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
     list->setColumnWidth(1, 84);
     list->setColumnWidth(2, 150);
     list->setMinimumWidth(620);

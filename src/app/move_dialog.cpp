@@ -101,9 +101,13 @@ void MoveDialog::look()
         [typed] {
             const auto asked = askWithin(std::chrono::seconds(5), [typed] {
                 Seen seen;
+                if (!typed.starts_with('/')) {
+                    seen.problem = "Give the whole path, from the root.";
+                    return seen;
+                }
                 const auto folder = canonicalPath(typed);
-                if (!folder || !typed.starts_with('/')) {
-                    seen.problem = folder ? "Give the whole path, from the root." : folder.error().sentence;
+                if (!folder) {
+                    seen.problem = folder.error().sentence;
                     return seen;
                 }
                 const auto opened = openFolder(*folder);

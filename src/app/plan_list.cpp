@@ -124,7 +124,7 @@ QVariant PlanModel::data(const QModelIndex& index, int role) const
     const auto& row = rows_[static_cast<std::size_t>(index.row())];
     if (!row.group.isEmpty())
         return role == Qt::DisplayRole || role == GroupRole ? QVariant(row.group) : QVariant();
-    const auto finding = row.finding.sentence.empty() ? tr("not checked yet") : QString::fromStdString(row.finding.sentence);
+    const auto finding = row.finding.sentence.empty() ? tr("not checked yet") : withoutPath(row.finding.sentence, row.item.path);
     switch (role) {
     case Qt::DisplayRole:
         return row.item.action == Action::EmptyTrash ? tr("Everything in the trash") : toText(fileName(row.item.path));

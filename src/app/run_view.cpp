@@ -43,7 +43,7 @@ QString outcomeText(const LoggedStep& step)
 
 QString noteText(const LoggedStep& step)
 {
-    auto note = step.note == undoingNote ? QString() : QString::fromStdString(step.note);
+    auto note = step.note == undoingNote ? QString() : withoutPath(step.note, step.path);
     if (!step.target.empty())
         note = QObject::tr("to %1").arg(toText(step.target)) + (note.isEmpty() ? QString() : QStringLiteral(" · ") + note);
     return note;
@@ -101,6 +101,7 @@ RunView::RunView(Session& session, QWidget* parent)
     steps_->header()->setStretchLastSection(false);
     steps_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
     steps_->header()->setSectionResizeMode(3, QHeaderView::Stretch);
+    steps_->headerItem()->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
     steps_->setColumnWidth(1, 84);
     steps_->setColumnWidth(2, 134);
     back_->setObjectName("backToPlan");
@@ -124,8 +125,8 @@ RunView::RunView(Session& session, QWidget* parent)
     layout->addWidget(free_);
     layout->addWidget(proof_);
     layout->addSpacing(4);
+    layout->addLayout(buttons); // above the list: notices lie over its end
     layout->addWidget(steps_, 1);
-    layout->addLayout(buttons);
 
     connect(back_, &QPushButton::clicked, this, &RunView::backRequested);
     connect(undo_, &QPushButton::clicked, this, [this] { session_.takeBack(run_); });

@@ -33,6 +33,14 @@ QString sizeText(std::uint64_t bytes)
     return QString::fromStdString(formatBytes(bytes, chosenUnits));
 }
 
+QString withoutPath(const std::string& sentence, const std::string& path)
+{
+    const auto shown = displayText(path) + " ";
+    if (!sentence.starts_with(shown))
+        return QString::fromStdString(sentence);
+    return QString::fromStdString(sentence.substr(shown.size()));
+}
+
 QString countText(std::uint64_t count)
 {
     return QString::fromStdString(formatCount(count));

@@ -20,6 +20,9 @@ void setSizeUnits(SizeUnits units);
 SizeUnits sizeUnits();
 QString sizeText(std::uint64_t bytes);
 
+/// A sentence about an item without its path, for where that stands beside it.
+QString withoutPath(const std::string& sentence, const std::string& path);
+
 QString countText(std::uint64_t count);
 QString itemsText(std::uint64_t count, const char* noun, const char* plural = "");
 QString shareText(std::uint64_t part, std::uint64_t whole);

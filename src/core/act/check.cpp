@@ -42,6 +42,14 @@ Error changed(const PlanItem& item, const std::string& what)
                 " since it was planned. It was left alone; read it again to see it as it is."};
 }
 
+/// "24.1 MiB instead of 24.0 MiB"; in bytes where they would read the same.
+std::string differentSizes(std::uint64_t now, std::uint64_t then)
+{
+    if (formatBytes(now) != formatBytes(then))
+        return formatBytes(now) + " instead of " + formatBytes(then);
+    return formatCount(now) + " bytes instead of " + formatCount(then);
+}
+
 /// The identity, size and time of the item itself.
 Result<EntryStat> compareItem(const PlanItem& item, bool sameBoot)
 {
@@ -58,8 +66,7 @@ Result<EntryStat> compareItem(const PlanItem& item, bool sameBoot)
     if (item.kind == EntryKind::Folder)
         return now;
     if (item.kind == EntryKind::File && now.size != item.size)
-        return changed(item,
-                       "has another size, " + formatBytes(now.size) + " instead of " + formatBytes(item.size) + ",");
+        return changed(item, "has another size, " + differentSizes(now.size, item.size) + ",");
     if (now.modified != item.modified || now.modifiedNs != item.modifiedNs)
         return changed(item, "was written to");
     return now;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/act/plan_run.h"
 
+#include <unistd.h>
+
 #include <algorithm>
 #include <map>
 
@@ -183,6 +185,7 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const RunOptio
             };
             if (const auto carried = execute(logbook, step, acting); !carried) { // the step says what came of it
                 finding.blocked = true;
+                finding.needsRights = carried.error().kind == ErrorKind::NoPermission && ::geteuid() != 0;
                 finding.sentence = carried.error().sentence;
             }
         }

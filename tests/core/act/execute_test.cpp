@@ -7,6 +7,9 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <cstdio>
+#include <cstdlib>
+#include <map>
 #include <random>
 
 #include "core/act/act_fixture.h"
@@ -288,9 +291,14 @@ TEST_CASE("killed at any moment, every byte is at its old or at its new place af
 {
     if (!canMount())
         return;
-    std::mt19937 random(20261123);
+    // More of them, from another seed: tools/kill_runs.sh.
+    const char* many = std::getenv("KURVO_KILL_ROUNDS");
+    const char* seed = std::getenv("KURVO_KILL_SEED");
+    const int rounds = many ? std::atoi(many) : 24;
+    std::mt19937 random(seed ? static_cast<unsigned>(std::atoi(seed)) : 20261123u);
     int underWay = 0;
-    for (int round = 0; round < 24; ++round) {
+    std::map<std::string, int> found;
+    for (int round = 0; round < rounds; ++round) {
         TwoDrives d("size=48m");
         std::map<std::string, std::string> contents;
         for (int i = 0; i < 3; ++i)
@@ -331,6 +339,7 @@ TEST_CASE("killed at any moment, every byte is at its old or at its new place af
         REQUIRE(left);
         underWay += left->empty() ? 0 : 1;
         for (auto& step : *left) {
+            ++found[std::string(actionName(step.action)) + ", " + stateName(step.state)];
             const auto ended = recover(next, step, d.options);
             INFO((ended ? *ended : ended.error().sentence));
             CHECK(ended);
@@ -358,6 +367,11 @@ TEST_CASE("killed at any moment, every byte is at its old or at its new place af
         }
     }
     CHECK(underWay > 3); // else nothing was tested
+    if (many) {
+        std::printf("%d rounds, %d of them with a step under way\n", rounds, underWay);
+        for (const auto& [what, count] : found)
+            std::printf("%4d  %s\n", count, what.c_str());
+    }
 }
 
 TEST_CASE("what cannot be moved as a whole is not moved at all", "[act]")
