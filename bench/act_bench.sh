@@ -6,18 +6,19 @@
 set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 kurvoctl=$root/build/release/src/cli/kurvoctl
-work=$(mktemp -d "${1:-/dev/shm}/kurvo-bench-XXXXXX")
+work=$(mktemp -d)
+images=$(mktemp -d "${1:-/dev/shm}/kurvo-bench-XXXXXX")
 files=${2:-1000000}
-trap 'umount "$work/a" "$work/b" 2>/dev/null || true; rm -rf "$work"' EXIT
+trap 'umount "$work/a" "$work/b" 2>/dev/null || true; rm -rf "$work" "$images"' EXIT
 export HOME=$work/home XDG_DATA_HOME=$work/data
 mkdir -p "$work/a" "$work/b" "$work/home"
 mount_both() {
     umount "$work/a" "$work/b" 2>/dev/null || true
     for one in a b; do
-        rm -f "$work/$one.img"
-        truncate -s 6G "$work/$one.img"
-        mkfs.ext4 -q -E lazy_itable_init=0,lazy_journal_init=0 -N 1500000 "$work/$one.img"
-        mount -o loop "$work/$one.img" "$work/$one"
+        rm -f "$images/$one.img"
+        truncate -s 6G "$images/$one.img"
+        mkfs.ext4 -q -E lazy_itable_init=0,lazy_journal_init=0 -N 1500000 "$images/$one.img"
+        mount -o loop "$images/$one.img" "$work/$one"
     done
 }
 seconds() { # COMMAND...

@@ -76,7 +76,8 @@ Result<EntryStat> compareItem(const PlanItem& item, bool sameBoot)
 std::string refusalOf(const PlanItem& item, const FilesystemLimits& limits, std::stop_token stop)
 {
     auto refusal = limits.refusal(fileName(item.path), item.kind, item.size);
-    if (item.kind != EntryKind::Folder || !refusal.empty())
+    constexpr std::uint64_t anyName = 255; // bytes: Linux has no longer ones
+    if (item.kind != EntryKind::Folder || !refusal.empty() || (!limits.plainOnly && limits.longestName >= anyName))
         return refusal;
     const auto tree = scan(item.path, {}, std::move(stop));
     if (!tree)

@@ -6,8 +6,10 @@
 #include <unistd.h>
 #include <xxhash.h>
 
+#include <algorithm>
 #include <climits>
 #include <memory>
+#include <thread>
 
 #include "core/act/tree_copy.h"
 #include "core/base/text.h"
@@ -17,6 +19,12 @@ namespace kurvo {
 constexpr int mostOpen = 64;     ///< levels whose folders stay open
 constexpr int mostLevels = 4000; ///< each takes a frame of the stack
 constexpr std::size_t bufferSize = 1 << 20;
+
+/// How many threads copy and read back files.
+inline std::size_t sideBySide()
+{
+    return std::clamp<std::size_t>(std::thread::hardware_concurrency(), 1, 4);
+}
 
 inline Error cancelled(const std::string& path)
 {
@@ -44,7 +52,8 @@ inline Error unlike(const std::string& path)
 /// XXH3-128 over pieces; of the pieces' bytes alone.
 class Hasher {
 public:
-    Hasher() : state_(XXH3_createState()) { XXH3_128bits_reset(state_.get()); }
+    Hasher() : state_(XXH3_createState()) { reset(); }
+    void reset() { XXH3_128bits_reset(state_.get()); }
     void add(const void* bytes, std::size_t size) { XXH3_128bits_update(state_.get(), bytes, size); }
     ContentHash hash() const
     {

@@ -1,48 +1,32 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/act/tree_copy.h"
 
+#include <fcntl.h>
 #include <sys/stat.h>
-#include <sys/xattr.h>
 
+#include <atomic>
 #include <map>
+#include <mutex>
+#include <thread>
 
-#include "core/act/tree_content.h"
+#include "core/act/file_copy.h"
 #include "core/act/tree_walk.h"
 
 namespace kurvo {
 namespace {
 
-/// Where the data of a file lies, begin and end in turn; nothing when all of it is data or the filesystem has no word
-/// for holes (lseek(2)).
-std::vector<std::uint64_t> dataOf(int fd, std::uint64_t size)
-{
-    std::vector<std::uint64_t> data;
-    for (off_t at = 0; static_cast<std::uint64_t>(at) < size;) {
-        const off_t begin = ::lseek(fd, at, SEEK_DATA);
-        if (begin < 0 && errno == ENXIO)
-            break; // nothing but a hole from here
-        if (begin < 0)
-            return {};
-        off_t end = ::lseek(fd, begin, SEEK_HOLE);
-        if (end < 0)
-            return {};
-        end = std::min(end, static_cast<off_t>(size));
-        data.push_back(static_cast<std::uint64_t>(begin));
-        data.push_back(static_cast<std::uint64_t>(end));
-        at = end;
-    }
-    if (data.size() == 2 && data[0] == 0 && data[1] == size)
-        return {};
-    if (data.empty() && size > 0)
-        data = {size, size}; // all of it is a hole
-    return data;
-}
-
 class Copier {
 public:
     Copier(int top, std::string topName, std::stop_token stop, const BytesReport& onBytes)
-        : top_(top), topName_(std::move(topName)), stop_(std::move(stop)), onBytes_(onBytes), buffer_(bufferSize)
+        : top_(top), topName_(std::move(topName)), stop_(std::move(stop))
     {
+        const auto report = [this, &onBytes](std::uint64_t bytes) {
+            const std::lock_guard lock(reporting_);
+            if (onBytes)
+                onBytes(bytes);
+        };
+        for (std::size_t i = 0; i < sideBySide(); ++i)
+            copiers_.push_back(std::make_unique<FileCopier>(stop_, report));
     }
 
     Result<TreeCopy> run(int from, const std::string& name, const std::string& shownFrom, const std::string& shownTo)
@@ -55,8 +39,15 @@ public:
         shownFrom_ = ShownPath(shownFrom);
         shownTo_ = ShownPath(shownTo);
         below_ = topName_;
-        if (auto done = entry(from, name, top_, topName_, nullptr, 0); !done)
+        EntryStat above;
+        const bool groupKept = statEntry(top_, "", above, StatSync::Fresh) == 0 && (above.mode & S_ISGID) == 0;
+        if (auto done = entry(from, name, top_, topName_, groupKept, nullptr, 0, nullptr); !done)
             return done.error();
+        for (const auto& copier : copiers_) {
+            copy_.bytes += copier->bytes;
+            copy_.ownersKept &= copier->ownersKept;
+            copy_.attributesLost += copier->attributesLost;
+        }
         return std::move(copy_);
     }
 
@@ -68,7 +59,8 @@ private:
         WalkFolder source, target;
     };
 
-    Result<Done> entry(int from, const std::string& name, int to, const std::string& newName, Pair* above, int level)
+    Result<Done> entry(int from, const std::string& name, int to, const std::string& newName, bool groupKept, Pair* above,
+                       int level, std::vector<std::size_t>* waiting)
     {
         if (stop_.stop_requested())
             return cancelled(shownFrom_.text());
@@ -86,9 +78,14 @@ private:
                              " is marked immutable (chattr +i), so that the original could not be removed."};
         switch (made.stat.kind) {
         case EntryKind::Folder:
-            return folder(from, name, to, newName, made, above, level);
+            return folder(from, name, to, newName, groupKept, made, above, level);
         case EntryKind::File:
-            return file(from, name, to, newName, made);
+            if (waiting && made.stat.links == 1) {
+                waiting->push_back(copy_.entries.size());
+                copy_.entries.push_back(std::move(made));
+                return Done{};
+            }
+            return file(from, name, to, newName, groupKept, made);
         case EntryKind::SymbolicLink:
             return link(from, name, to, newName, made);
         default:
@@ -96,8 +93,8 @@ private:
         }
     }
 
-    Result<Done> folder(int from, const std::string& name, int to, const std::string& newName, const CopiedEntry& made,
-                        Pair* above, int level)
+    Result<Done> folder(int from, const std::string& name, int to, const std::string& newName, bool groupKept,
+                        const CopiedEntry& made, Pair* above, int level)
     {
         if (level >= mostLevels)
             return tooDeep(shownFrom_.text());
@@ -122,28 +119,33 @@ private:
         std::vector<std::string> names;
         if (const int error = own.source.list(names); error != 0)
             return fromError(error);
+        const bool ownGroup = (own.target.self().mode & S_ISGID) == 0;
+        std::vector<std::size_t> waiting; ///< places among the entries
         for (const auto& child : names) {
             const auto length = below_.size();
             shownFrom_.down(child);
             shownTo_.down(child);
             below_ += '/' + child;
-            if (auto done = entry(own.source.fd(), child, own.target.fd(), child, &own, level + 1); !done)
+            if (auto done = entry(own.source.fd(), child, own.target.fd(), child, ownGroup, &own, level + 1, &waiting); !done)
                 return done;
             below_.resize(length);
             shownFrom_.up();
             shownTo_.up();
         }
-        copyAttributes(own.source.fd(), own.target.fd());
+        if (auto done = copyWaiting(own, waiting, ownGroup); !done)
+            return done;
+        copiers_.front()->copyAttributes(own.source.fd(), own.target.fd());
         if (above && level > mostOpen) {
             if (const int error = above->source.reopen(own.source.fd()); error != 0)
                 return fromError(error);
             if (const int error = above->target.reopen(own.target.fd()); error != 0)
                 return toError(error);
         }
-        return finish(own.target.fd(), made.stat);
+        return copiers_.front()->finish(own.target.fd(), made.stat, groupKept, {shownFrom_.text(), shownTo_.text()});
     }
 
-    Result<Done> file(int from, const std::string& name, int to, const std::string& newName, CopiedEntry& made)
+    Result<Done> file(int from, const std::string& name, int to, const std::string& newName, bool groupKept,
+                      CopiedEntry& made)
     {
         if (made.stat.links > 1) {
             const auto known = links_.find(made.stat.inode);
@@ -160,68 +162,44 @@ private:
                 links_.emplace(made.stat.inode, below_);
             }
         }
-        UniqueFd source(::openat(from, name.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC));
-        if (!source)
-            return fromError(errno);
-        EntryStat opened;
-        if (const int error = statEntry(source.get(), "", opened, StatSync::Fresh); error != 0)
-            return fromError(error);
-        if (!sameFile(opened, made.stat))
-            return changed(shownFrom_.text(), "was written to or replaced");
-        UniqueFd target(::openat(to, newName.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600));
-        if (!target)
-            return toError(errno);
-        ::posix_fadvise(source.get(), 0, 0, POSIX_FADV_SEQUENTIAL);
-        made.data = dataOf(source.get(), made.stat.size);
-        Hasher hasher;
-        const auto copied = forEachPiece(made.data, made.stat.size, [&](std::uint64_t begin, std::uint64_t end) {
-            return copyPiece(source.get(), target.get(), begin, end, hasher);
-        });
-        if (!copied)
-            return copied;
-        if (::ftruncate(target.get(), static_cast<off_t>(made.stat.size)) != 0)
-            return toError(errno);
-        made.hash = hasher.hash();
-        copyAttributes(source.get(), target.get());
-        if (const int error = statEntry(source.get(), "", opened, StatSync::Fresh); error != 0)
-            return fromError(error);
-        if (!sameFile(opened, made.stat))
-            return changed(shownFrom_.text(), "was written to");
-        const auto stat = made.stat;
+        if (auto done = copiers_.front()->copy(from, name, to, newName, groupKept, made,
+                                               {shownFrom_.text(), shownTo_.text()});
+            !done)
+            return done;
         copy_.entries.push_back(std::move(made));
-        return finish(target.get(), stat);
+        return Done{};
     }
 
-    Result<Done> copyPiece(int source, int target, std::uint64_t at, std::uint64_t end, Hasher& hasher)
+    /// The files of one folder, by several threads: to make a small file costs more than to fill it.
+    Result<Done> copyWaiting(const Pair& folder, const std::vector<std::size_t>& waiting, bool groupKept)
     {
-        while (at < end) {
-            if (stop_.stop_requested())
-                return cancelled(shownFrom_.text());
-            const auto want = std::min<std::uint64_t>(buffer_.size(), end - at);
-            const auto got = ::pread(source, buffer_.data(), want, static_cast<off_t>(at));
-            if (got < 0 && errno == EINTR)
-                continue;
-            if (got < 0)
-                return fromError(errno);
-            if (got == 0)
-                return changed(shownFrom_.text(), "became shorter");
-            const auto size = static_cast<std::size_t>(got);
-            hasher.add(buffer_.data(), size);
-            for (std::size_t written = 0; written < size;) {
-                const auto n =
-                    ::pwrite(target, buffer_.data() + written, size - written, static_cast<off_t>(at + written));
-                if (n < 0 && errno == EINTR)
+        constexpr std::size_t worthAThread = 16; // files
+        const auto workers = std::min(copiers_.size(), waiting.size() / worthAThread + 1);
+        std::atomic<std::size_t> next{0};
+        std::atomic<bool> over{false};
+        std::mutex mutex;
+        Result<Done> outcome = Done{};
+        const auto work = [&](FileCopier& copier) {
+            for (auto i = next++; i < waiting.size() && !over; i = next++) {
+                auto& made = copy_.entries[waiting[i]];
+                const auto done = stop_.stop_requested()
+                                      ? Result<Done>(cancelled(joinPath(shownFrom_.text(), made.name)))
+                                      : copier.copy(folder.source.fd(), made.name, folder.target.fd(), made.name,
+                                                    groupKept, made, {shownFrom_.text(), shownTo_.text(), &made.name});
+                if (done)
                     continue;
-                if (n <= 0)
-                    return toError(n == 0 ? ENOSPC : errno);
-                written += static_cast<std::size_t>(n);
+                const std::lock_guard lock(mutex);
+                outcome = done.error();
+                over = true;
             }
-            at += size;
-            copy_.bytes += size;
-            if (onBytes_)
-                onBytes_(size);
+        };
+        {
+            std::vector<std::jthread> others;
+            for (std::size_t i = 1; i < workers; ++i)
+                others.emplace_back([&work, copier = copiers_[i].get()] { work(*copier); });
+            work(*copiers_.front());
         }
-        return Done{};
+        return outcome;
     }
 
     Result<Done> link(int from, const std::string& name, int to, const std::string& newName, CopiedEntry& made)
@@ -259,49 +237,11 @@ private:
         return Done{};
     }
 
-    /// Extended attributes, with the ACLs and capabilities that are kept as such.
-    void copyAttributes(int source, int target)
-    {
-        const auto size = ::flistxattr(source, nullptr, 0);
-        if (size <= 0)
-            return;
-        std::vector<char> names(static_cast<std::size_t>(size));
-        const auto got = ::flistxattr(source, names.data(), names.size());
-        bool lost = got < 0;
-        std::vector<char> value;
-        for (const char* name = names.data(); got > 0 && name < names.data() + got;
-             name += std::string_view(name).size() + 1) {
-            const auto length = ::fgetxattr(source, name, nullptr, 0);
-            value.resize(length > 0 ? static_cast<std::size_t>(length) : 0);
-            const auto read = length > 0 ? ::fgetxattr(source, name, value.data(), value.size()) : length;
-            if (read < 0 || ::fsetxattr(target, name, value.data(), static_cast<std::size_t>(read), 0) != 0)
-                lost = true;
-        }
-        copy_.attributesLost += lost ? 1 : 0;
-    }
-
-    /// Owner, mode and times, in this order: a change of owner clears bits of the mode, and times come last.
-    Result<Done> finish(int target, const EntryStat& stat)
-    {
-        if (::fchown(target, stat.uid, stat.gid) != 0) {
-            copy_.ownersKept = false;
-            (void)::fchown(target, static_cast<uid_t>(-1), stat.gid); // the group alone may be allowed
-        }
-        // Without its owner a program must not run with another's rights.
-        const auto mode = stat.mode & (copy_.ownersKept ? 07777u : 01777u);
-        if (::fchmod(target, mode) != 0 && errno != EPERM && errno != EOPNOTSUPP)
-            return toError(errno);
-        const timespec times[2] = {{0, UTIME_OMIT}, {stat.modified, static_cast<long>(stat.modifiedNs)}};
-        if (::futimens(target, times) != 0)
-            return toError(errno);
-        return Done{};
-    }
-
     int top_;
     std::string topName_;
     std::stop_token stop_;
-    const BytesReport& onBytes_;
-    std::vector<char> buffer_;
+    std::mutex reporting_;
+    std::vector<std::unique_ptr<FileCopier>> copiers_; ///< the first is this thread's
     std::uint64_t device_ = 0, mountId_ = 0;
     ShownPath shownFrom_{""}, shownTo_{""};
     std::string below_;                          ///< the copy that is made now, from the top folder

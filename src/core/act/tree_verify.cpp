@@ -4,6 +4,11 @@
 #include <fcntl.h>
 
 #include <algorithm>
+#include <condition_variable>
+#include <deque>
+#include <mutex>
+#include <optional>
+#include <thread>
 
 #include "core/act/tree_content.h"
 #include "core/act/tree_walk.h"
@@ -67,23 +72,30 @@ public:
     Result<ContentHash> hash(int parent, const std::string& name, const std::vector<std::uint64_t>& data,
                              std::uint64_t size, const std::string& shown)
     {
-        UniqueFd fd(::openat(parent, name.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC));
-        if (!fd)
-            return systemError("read", shown, errno);
-        ::posix_fadvise(fd.get(), 0, 0,
-                        POSIX_FADV_DONTNEED); // what was written is read from the drive, not from memory
-        ::posix_fadvise(fd.get(), 0, 0, POSIX_FADV_SEQUENTIAL);
+        auto fd = open(parent, name);
+        return fd ? hash(fd.get(), data, size, shown) : Result<ContentHash>(systemError("read", shown, errno));
+    }
+    static UniqueFd open(int parent, const std::string& name)
+    {
+        return UniqueFd(::openat(parent, name.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC));
+    }
+    Result<ContentHash> hash(int fd, const std::vector<std::uint64_t>& data, std::uint64_t size,
+                             const std::string& shown)
+    {
+        ::posix_fadvise(fd, 0, 0, POSIX_FADV_DONTNEED); // what was written is read from the drive, not from memory
+        if (size > bufferSize)
+            ::posix_fadvise(fd, 0, 0, POSIX_FADV_SEQUENTIAL);
         Hasher hasher;
         std::uint64_t last = 0;
         const auto read = forEachPiece(data, size, [&](std::uint64_t begin, std::uint64_t end) -> Result<Done> {
-            if (auto zero = piece(fd.get(), last, begin, nullptr, shown); !zero)
+            if (auto zero = piece(fd, last, begin, nullptr, shown); !zero)
                 return zero;
             last = end;
-            return piece(fd.get(), begin, end, &hasher, shown);
+            return piece(fd, begin, end, &hasher, shown);
         });
         if (!read)
             return read.error();
-        if (auto zero = piece(fd.get(), last, size, nullptr, shown); !zero)
+        if (auto zero = piece(fd, last, size, nullptr, shown); !zero)
             return zero.error();
         return hasher.hash();
     }
@@ -131,10 +143,104 @@ private:
 
 } // namespace
 
+namespace {
+
+/// Files that are read back by several threads, while one walks on. Few files are read at once.
+class ReadBack {
+public:
+    ReadBack(std::size_t files, const std::stop_token& stop, const BytesReport& onBytes)
+        : reader_(stop, onBytes), report_([this, &onBytes](std::uint64_t bytes) {
+              const std::lock_guard lock(reporting_);
+              if (onBytes)
+                  onBytes(bytes);
+          })
+    {
+        constexpr std::size_t worthAThread = 32;
+        for (std::size_t i = 0; files > worthAThread && i < sideBySide(); ++i)
+            threads_.emplace_back([this, stop](std::stop_token over) { work(over, stop); });
+    }
+    ~ReadBack() { (void)end(); }
+
+    /// An error of this file or of one before it.
+    Result<Done> check(int parent, const std::string& name, const CopiedEntry& entry, const std::string& shown)
+    {
+        auto fd = Reader::open(parent, name);
+        if (!fd)
+            return systemError("read", shown, errno);
+        if (threads_.empty())
+            return compare(reader_, fd.get(), entry, shown);
+        constexpr std::size_t mostWaiting = 64;
+        std::unique_lock lock(mutex_);
+        taken_.wait(lock, [this] { return waiting_.size() < mostWaiting || problem_; });
+        if (problem_)
+            return *problem_;
+        waiting_.push_back({std::move(fd), &entry, shown});
+        given_.notify_one();
+        return Done{};
+    }
+    Result<Done> end()
+    {
+        for (auto& thread : threads_)
+            thread.request_stop(); // once nothing waits any more
+        given_.notify_all();
+        threads_.clear();
+        return problem_ ? Result<Done>(*problem_) : Done{};
+    }
+
+private:
+    struct Waiting {
+        UniqueFd fd;
+        const CopiedEntry* entry;
+        std::string shown;
+    };
+
+    static Result<Done> compare(Reader& reader, int fd, const CopiedEntry& entry, const std::string& shown)
+    {
+        const auto hash = reader.hash(fd, entry.data, entry.stat.size, shown);
+        if (!hash)
+            return hash.error();
+        return *hash == entry.hash ? Result<Done>(Done{}) : unlike(shown);
+    }
+    void work(const std::stop_token& over, const std::stop_token& stop)
+    {
+        Reader reader(stop, report_);
+        for (;;) {
+            std::unique_lock lock(mutex_);
+            given_.wait(lock, over, [this] { return !waiting_.empty(); });
+            if (waiting_.empty())
+                return;
+            const auto next = std::move(waiting_.front());
+            waiting_.pop_front();
+            const bool skip = problem_.has_value();
+            lock.unlock();
+            taken_.notify_one();
+            if (skip)
+                continue;
+            if (const auto same = compare(reader, next.fd.get(), *next.entry, next.shown); !same) {
+                lock.lock();
+                if (!problem_)
+                    problem_ = same.error();
+                taken_.notify_one();
+            }
+        }
+    }
+
+    Reader reader_;
+    std::mutex reporting_;
+    BytesReport report_;
+    std::mutex mutex_;
+    std::condition_variable_any given_, taken_;
+    std::deque<Waiting> waiting_;
+    std::optional<Error> problem_;
+    std::vector<std::jthread> threads_;
+};
+
+} // namespace
+
 Result<Done> verifyCopy(const TreeCopy& copy, int to, const std::string& newName, const std::string& shownTo,
                         std::stop_token stop, const BytesReport& onBytes)
 {
-    Reader reader(stop, onBytes);
+    ReadBack files(copy.entries.size(), stop, onBytes);
     std::size_t next = 0;
     const auto walked =
         walk(to, newName, shownTo,
@@ -158,13 +264,12 @@ Result<Done> verifyCopy(const TreeCopy& copy, int to, const std::string& newName
                      return unlike(shown);
                  if (entry.linkedAgain)
                      return Done{};
-                 const auto hash = reader.hash(parent, name, entry.data, stat.size, shown);
-                 if (!hash)
-                     return hash.error();
-                 return *hash == entry.hash ? Result<Done>(Done{}) : unlike(shown);
+                 return files.check(parent, name, entry, shown);
              });
     if (!walked)
         return walked;
+    if (auto read = files.end(); !read)
+        return read;
     return next == copy.entries.size() ? Result<Done>(Done{}) : unlike(shownTo);
 }
 
