@@ -184,6 +184,8 @@ MainWindow::MainWindow(AppFolders folders)
         connect(&session_, signal, this, &MainWindow::updateActions);
     connect(&theme_, &ThemeControl::changed, this, [this] {
         session_.hoverChanged();
+        session_.capacityChanged(); // figures in the accent colour
+        session_.historyChanged();
         for (auto* widget : findChildren<QWidget*>())
             widget->update();
     });

@@ -8,6 +8,7 @@
 
 #include "app/theme.h"
 #include "app/words.h"
+#include "core/base/text.h"
 
 namespace kurvo::app {
 namespace {
@@ -110,10 +111,12 @@ RunView::RunView(Session& session, QWidget* parent)
     empty_->setObjectName("emptyFromRun");
     report_->setObjectName("saveReport");
 
-    auto* head = new QHBoxLayout;
-    head->addWidget(title_);
-    head->addStretch();
-    head->addWidget(when_);
+    title_->setWordWrap(true);
+    when_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    auto* figures = new QHBoxLayout;
+    figures->addWidget(free_);
+    figures->addStretch();
+    figures->addWidget(when_);
     auto* buttons = new QHBoxLayout;
     buttons->addWidget(back_);
     buttons->addStretch();
@@ -121,8 +124,8 @@ RunView::RunView(Session& session, QWidget* parent)
         buttons->addWidget(button);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
-    layout->addLayout(head);
-    layout->addWidget(free_);
+    layout->addWidget(title_);
+    layout->addLayout(figures);
     layout->addWidget(proof_);
     layout->addSpacing(4);
     layout->addLayout(buttons); // above the list: notices lie over its end
@@ -153,7 +156,9 @@ void RunView::refresh()
     if (!record)
         return;
     title_->setText(runText(*record));
-    when_->setText(tr("%1 · %2 · run %3").arg(toText(record->run.place), whenText(record->run.began)).arg(run_));
+    when_->setText(tr("run %1 · %2\n%3")
+                       .arg(run_)
+                       .arg(whenText(record->run.began), cutMiddle(toText(record->run.place), fontOf(13), 260)));
     const auto proof = proofOf(*record, session_.place() && session_.place()->info.place == record->run.place
                                             ? session_.place()->info.filesystem
                                             : std::string());
@@ -175,7 +180,11 @@ void RunView::refresh()
     steps_->clear();
     QList<QTreeWidgetItem*> rows;
     for (const auto& step : record->steps) {
-        auto* row = new QTreeWidgetItem({toText(step.path), sizeText(step.disk), outcomeText(step), noteText(step)});
+        // Below the place the rest of the path says enough; the whole is one hover away.
+        const auto inside = record->run.place.size() > 1 && step.path != record->run.place &&
+                            isAtOrBelow(step.path, record->run.place);
+        const auto shown = inside ? step.path.substr(record->run.place.size() + 1) : step.path;
+        auto* row = new QTreeWidgetItem({toText(shown), sizeText(step.disk), outcomeText(step), noteText(step)});
         row->setData(0, Qt::UserRole, static_cast<qlonglong>(step.id));
         row->setData(0, Qt::UserRole + 1, step.state == StepState::Done && !isForGood(step.action));
         row->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);

@@ -167,14 +167,19 @@ void Session::finishTakingBack(const std::vector<UndoneStep>& undone)
 {
     std::vector<LoggedStep> back;
     QString problem;
+    std::size_t gone = 0;
     for (const auto& [step, outcome] : undone) {
         if (outcome)
             back.push_back(step);
+        else if (isForGood(step.action))
+            ++gone;
         else
             problem = QString::fromStdString(outcome.error().sentence);
     }
     if (problem.isEmpty())
-        say(tr("%1 back in place.").arg(itemsText(back.size(), "item")));
+        say((back.empty() && gone > 0 ? QString() : tr("%1 back in place.").arg(itemsText(back.size(), "item"))) +
+            (gone > 0 ? tr(" %1 deleted for good, which nothing brings back.").arg(itemsText(gone, "item"))
+                      : QString()));
     else
         say(back.empty() ? problem : tr("%1 back in place. %2").arg(itemsText(back.size(), "item"), problem),
             Severity::Warning);

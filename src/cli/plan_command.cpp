@@ -44,12 +44,13 @@ Result<PlannedItem> plannedItem(const std::string& typed, const PlanArguments& a
                                                                                             : Result<std::string>(typed);
     if (!whole)
         return whole.error();
-    const auto folder = canonicalPath(std::string(whole->starts_with('/') ? parentPath(*whole) : "./" + std::string(parentPath(*whole))));
+    if (*whole == "/")
+        return Error{ErrorKind::Unsupported, "/", 0, "The root of the system cannot be planned. Plan what is inside it."};
+    const auto above = std::string(parentPath(*whole));
+    const auto folder = canonicalPath(whole->starts_with('/') ? above : "./" + above);
     if (!folder)
         return folder.error();
     const auto path = joinPath(*folder, fileName(*whole));
-    if (path == "/")
-        return Error{ErrorKind::Unsupported, path, 0, "The root of the system cannot be planned. Plan what is inside it."};
     const Intent intent{arguments.action == "delete"        ? Action::Delete
                         : arguments.action == "move"        ? Action::Move
                         : arguments.action == "empty-trash" ? Action::EmptyTrash
@@ -136,14 +137,16 @@ int runPlanMake(const PlanArguments& arguments)
     PlanFile plan;
     plan.host = hostName();
     plan.written = currentTime();
+    const Guarded guarded;
     for (const auto& typed : arguments.paths) {
         auto planned = plannedItem(typed, arguments, destination);
         if (!planned) {
             complain(planned.error().sentence);
             return ExitFailed;
         }
-        const Guarded guarded;
-        if (const auto protection = protectionOf(planned->item.path, guarded.facts)) {
+        const bool emptying = planned->item.action == Action::EmptyTrash; // the check knows which folders are trash
+        if (const auto protection =
+                emptying ? std::nullopt : protectionOf(planned->item.path, guarded.facts)) {
             complain(protection->reason);
             return ExitFailed;
         }

@@ -416,5 +416,26 @@ TEST_CASE("a plan is made, checked, carried out and taken back from a terminal",
     CHECK(kurvoctl("plan check '" + (t / "place/old.log") + "'").status == 3);
     CHECK(kurvoctl("plan make /etc/passwd -o '" + file + "'").status == 3);
     CHECK(kurvoctl("logbook recover").status == 0);
+
+    // The report, in each form; what cannot be planned, with the reason.
+    run = kurvoctl("logbook report");
+    CHECK(run.status == 0);
+    CHECK(run.out.find("<!DOCTYPE html>") == 0);
+    CHECK(run.out.find("held back") != std::string::npos);
+    run = kurvoctl("logbook report 1 --format json --largest-of '" + (t / "place") + "'");
+    CHECK(run.status == 0);
+    const auto report = nlohmann::json::parse(run.out);
+    CHECK(report["run"] == 1);
+    CHECK(report["largest"].size() >= 1);
+    CHECK(kurvoctl("logbook report --format csv").out.find("run,date,action") == 0);
+    CHECK(kurvoctl("logbook report 4711").status == 3);
+    CHECK(kurvoctl("logbook report --format pdf").status == 2);
+    run = kurvoctl("plan make / -o '" + file + "'");
+    CHECK(run.status == 3);
+    CHECK(run.err.find("The root of the system cannot be planned") != std::string::npos);
+    CHECK(kurvoctl("plan make --action empty-trash '" + (t / "place") + "' -o '" + file + "'").status == 0);
+    run = kurvoctl("plan check '" + file + "'"); // a folder that is no trash
+    CHECK(run.status == 1);
+    CHECK(run.out.find("no trash folder of yours") != std::string::npos);
     old.empty() ? ::unsetenv("XDG_DATA_HOME") : ::setenv("XDG_DATA_HOME", old.c_str(), 1);
 }

@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include "core/plan/plan.h"
+#include "core/plan/plan_file.h"
 #include "support/random_tree.h"
 #include "support/test_tree.h"
 
@@ -101,4 +102,83 @@ TEST_CASE("a file with further links outside the plan frees nothing", "[plan][li
     REQUIRE(plan.add(*tree, *tree->find("/p/tue"), facts)); // counted at /p/mon
     CHECK(plan.plannedBytes() == 0);
     CHECK(plan.freedBytes(*tree) == 0);
+}
+
+TEST_CASE("what shall happen can be changed, and decides the order", "[plan]")
+{
+    const auto tree = place();
+    Plan plan;
+    const auto x = *tree->find("/place/a/x"), y = *tree->find("/place/a/b/y"), z = *tree->find("/place/z");
+    REQUIRE(plan.add(*tree, x, facts));
+    REQUIRE(plan.add(*tree, y, facts, Guard::Up, {Action::Move, "/media/archive", true}));
+    REQUIRE(plan.add(*tree, z, facts, Guard::Up, {Action::Delete, {}, false}));
+    REQUIRE(plan.items().size() == 3);
+    CHECK(plan.items()[0].node == z);
+    CHECK(plan.items()[1].node == y);
+    CHECK(plan.items()[2].node == x);
+    CHECK(plan.countForGood() == 1);
+    CHECK(plan.bytesForGood() == 10 * K);
+    CHECK(plan.plannedBytes(Action::Trash) == 30 * K);
+    REQUIRE(plan.add(*tree, x, facts, Guard::Up, {Action::Delete, {}, false})); // another intent for the same
+    CHECK(plan.items().size() == 3);
+    CHECK(plan.itemOf(x)->action == Action::Delete);
+    CHECK_FALSE(plan.add(*tree, x, facts, Guard::Up, {Action::Delete, {}, false}));
+    REQUIRE(plan.add(*tree, y, facts)); // and back to the trash: nothing of the move is left
+    CHECK(plan.itemOf(y)->destination.empty());
+    const auto into = plan.add(*tree, *tree->find("/place/a"), facts, Guard::Up, {Action::Move, "/place/a/b", false});
+    REQUIRE_FALSE(into);
+    CHECK(into.error().sentence.find("into itself") != std::string::npos);
+}
+
+TEST_CASE("what lies outside of the place is planned by its path", "[plan]")
+{
+    const auto tree = place();
+    Plan plan;
+    PlanItem item;
+    item.path = "/home/warden/.local/share/Trash";
+    item.kind = EntryKind::Folder;
+    item.disk = 7 * K;
+    item.action = Action::EmptyTrash;
+    item.content = ContentSummary{5, 100, 42, 0};
+    REQUIRE(plan.addOutside(item, facts));
+    REQUIRE(plan.addOutside(item, facts)); // planned anew, it replaces what was read before
+    CHECK(plan.items().size() == 1);
+    CHECK(plan.coveringItem(*tree, *tree->find("/place/z")) == noNode);
+    CHECK(plan.freedBytes(*tree) == 7 * K);
+    auto inside = item;
+    inside.path += "/files/old";
+    inside.action = Action::Delete;
+    CHECK_FALSE(plan.addOutside(inside, facts)); // it would be removed twice
+    inside.path = "/usr/bin/env";
+    const auto refused = plan.addOutside(inside, facts);
+    REQUIRE_FALSE(refused);
+    CHECK(refused.error().sentence.find("/usr/bin/env") != std::string::npos);
+    CHECK(plan.rebind(*tree, Plan::IfChanged::Drop) == 0); // no tree says anything about it
+    CHECK(plan.remove(item.path));
+    CHECK(plan.empty());
+}
+
+TEST_CASE("a plan finds its items again in a newer tree, and from a file", "[plan]")
+{
+    const auto tree = place();
+    Plan plan;
+    for (const auto* path : {"/place/a/x", "/place/a/b", "/place/z"})
+        REQUIRE(plan.add(*tree, *tree->find(path), facts));
+    // x is another size by now, z is gone.
+    const auto newer = plant(folder("/place", {folder("new", {}), folder("a", {file("x", 50 * K), folder("b", {file("y", 20 * K)})})}));
+    auto kept = plan, dropped = plan;
+    CHECK(kept.rebind(*newer, Plan::IfChanged::Keep) == 1);
+    CHECK(kept.items().size() == 2);
+    CHECK(kept.itemOf(*newer->find("/place/a/x"))->disk == 30 * K); // as planned: a check will say what changed
+    dropped.rebind(*newer, Plan::IfChanged::Drop);
+    CHECK_FALSE(dropped.itemOf(*newer->find("/place/a/x")));
+
+    const auto file = planFileOf(plan, *tree);
+    Plan restored;
+    CHECK(restorePlan(file, *tree, facts, restored) == 0);
+    CHECK(restored.items().size() == 3);
+    Plan partly;
+    CHECK(restorePlan(file, *newer, facts, partly) >= 2);
+    CHECK(planPathFor("/data", "host", "/place") != planPathFor("/data", "host", "/place2"));
+    CHECK(planPathFor("/data", "host", "/place").starts_with("/data/"));
 }
