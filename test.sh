@@ -10,36 +10,43 @@ install_missing
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 chmod 755 "$work"
-export QT_QPA_PLATFORM=offscreen TMPDIR=$work HOME=$work/home XDG_DATA_HOME=$work/home/data XDG_CONFIG_HOME=$work/home/config
-export XDG_RUNTIME_DIR=$work/home DBUS_SESSION_BUS_ADDRESS=disabled:
+export QT_QPA_PLATFORM=offscreen DBUS_SESSION_BUS_ADDRESS=disabled:
 export LSAN_OPTIONS=suppressions=$root/tools/lsan.supp:print_suppressions=0
-mkdir -p "$HOME"
-chmod 700 "$HOME"
-passed=0
-failed=0
 
-# run PRESET PROGRAM [FILTER]
+# run PRESET PROGRAM [FILTER]: in a home and a temporary folder of its own, so that several may run at once.
 run() {
-    local preset=$1 program=$2 out=$work/out status=0 p f
+    local preset=$1 program=$2 own status=0 p f
     shift 2
-    echo "== $preset: $program $*"
-    "$root/build/$preset/tests/$program" "$@" >"$out" 2>&1 || status=$?
-    p=$(sed -nE 's/^All tests passed \([0-9,]+ assertions? in ([0-9]+) test cases?\)$/\1/p; s/^test cases: *[0-9]+ \| *([0-9]+) passed.*/\1/p' "$out" | tail -n 1)
-    f=$(sed -nE 's/^test cases:.*\| *([0-9]+) failed.*/\1/p' "$out" | tail -n 1)
+    own=$(mktemp -d "$work/XXXXXX")
+    chmod 755 "$own"
+    mkdir -m 700 "$own/home"
+    local begin=$SECONDS
+    TMPDIR=$own HOME=$own/home XDG_DATA_HOME=$own/home/data XDG_CONFIG_HOME=$own/home/config XDG_RUNTIME_DIR=$own/home \
+        "$root/build/$preset/tests/$program" "$@" >"$own/out" 2>&1 || status=$?
+    p=$(sed -nE 's/^All tests passed \([0-9,]+ assertions? in ([0-9]+) test cases?\)$/\1/p; s/^test cases: *[0-9]+ \| *([0-9]+) passed.*/\1/p' "$own/out" | tail -n 1)
+    f=$(sed -nE 's/^test cases:.*\| *([0-9]+) failed.*/\1/p' "$own/out" | tail -n 1)
     [ "$status" -ne 0 ] && [ -z "$f" ] && f=1 # it crashed, or a sanitizer ended it
-    [ "$status" -ne 0 ] && cat "$out"
-    echo "   ${p:-0} passed, ${f:-0} failed"
-    passed=$((passed + ${p:-0}))
-    failed=$((failed + ${f:-0}))
+    [ "$status" -ne 0 ] && cat "$own/out"
+    echo "== $preset: $program $*: ${p:-0} passed, ${f:-0} failed, $((SECONDS - begin)) s"
+    echo "${p:-0} ${f:-0}" >>"$work/totals"
+    return 0
+}
+
+# All of a preset: the window's tests mostly wait, so the others run beside them.
+run_all() {
+    run "$1" app_tests &
+    for program in core_tests cli_tests demo_tests; do run "$1" $program; done
+    wait
 }
 
 build release kurvo kurvoctl kurvo-make-demo kurvo-tour tests
-for program in core_tests cli_tests demo_tests app_tests; do run release $program; done
+run_all release
 if [ "${1:-}" = --sanitizers ]; then
     build asan tests
-    for program in core_tests cli_tests demo_tests app_tests; do run asan $program; done
+    run_all asan
     build tsan core_tests
-    run tsan core_tests '[tree],[scan],[helper],[plan],[snapshot],[explore],[filter],[order],[duplicates],[marks]'
+    run tsan core_tests '[tree],[scan],[helper],[plan],[snapshot],[explore],[filter],[order],[duplicates],[marks],[act]~[kill]'
 fi
+read -r passed failed < <(awk '{ p += $1; f += $2 } END { print p, f }' "$work/totals")
 echo "$passed passed, $failed failed"
 [ "$failed" -eq 0 ]

@@ -1,6 +1,9 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 # Sourced by run.sh and test.sh: installs what is missing, and builds.
 
+# The compiler's cache outlives the homes that tests and examples are given, and a clone elsewhere finds what it needs.
+export CCACHE_DIR=${CCACHE_DIR:-${HOME:-/root}/.cache/ccache} CCACHE_BASEDIR=$root CCACHE_NOHASHDIR=1
+
 install_missing() {
     local wanted missing=()
     wanted=$(grep -v '^#' "$root/tools/packages.txt")
