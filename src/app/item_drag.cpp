@@ -26,29 +26,30 @@ bool ItemDrag::eventFilter(QObject* watched, QEvent* event)
 {
     if (watched != view_)
         return false;
-    const auto* mouse = static_cast<QMouseEvent*>(event);
+    const auto mouse = [event] {
+        return static_cast<const QMouseEvent*>(event);
+    };
     switch (event->type()) {
     case QEvent::MouseButtonPress:
-        armed_ = mouse->button() == Qt::LeftButton && mouse->modifiers() == Qt::NoModifier;
-        pressed_ = mouse->position().toPoint();
-        armed_ = armed_ && mayDrag_(pressed_);
+        pressed_ = mouse()->position().toPoint();
+        armed_ = mouse()->button() == Qt::LeftButton && mouse()->modifiers() == Qt::NoModifier && mayDrag_(pressed_);
         break;
     case QEvent::MouseButtonRelease:
         armed_ = false;
         break;
-    case QEvent::MouseMove:
-        if (!armed_ || (mouse->buttons() & Qt::LeftButton) == 0 ||
-            (mouse->position().toPoint() - pressed_).manhattanLength() < QApplication::startDragDistance() * 2)
+    case QEvent::MouseMove: {
+        const int far = QApplication::startDragDistance() * 2;
+        if (!armed_ || (mouse()->buttons() & Qt::LeftButton) == 0 ||
+            (mouse()->position().toPoint() - pressed_).manhattanLength() < far)
             break;
         armed_ = false;
-        {
-            auto* drag = new QDrag(view_); // Qt deletes it
-            auto* data = new QMimeData;
-            data->setData(QString::fromLatin1(draggedItems), QByteArray("1"));
-            drag->setMimeData(data);
-            drag->exec(Qt::CopyAction);
-        }
+        auto* drag = new QDrag(view_); // Qt deletes it
+        auto* data = new QMimeData;
+        data->setData(QString::fromLatin1(draggedItems), QByteArray("1"));
+        drag->setMimeData(data);
+        drag->exec(Qt::CopyAction);
         return true;
+    }
     default:
         break;
     }

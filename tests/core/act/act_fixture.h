@@ -4,6 +4,7 @@
 
 #include <sys/stat.h>
 #include <sys/xattr.h>
+#include <unistd.h>
 
 #include <filesystem>
 #include <map>
@@ -51,6 +52,40 @@ inline std::map<std::string, std::string> everythingOf(const std::string& top)
             all[name] += " links with " + *names.begin();
     return all;
 }
+
+/// Tells another process how far one came, so that it can be ended in the middle however fast the machine is.
+class Ticker {
+public:
+    Ticker()
+    {
+        REQUIRE(::pipe(ends_) == 0);
+    }
+    ~Ticker()
+    {
+        for (const int end : ends_)
+            if (end >= 0)
+                ::close(end);
+    }
+    Ticker(const Ticker&) = delete;
+    Ticker& operator=(const Ticker&) = delete;
+
+    void tick()
+    {
+        char one = 1;
+        (void)!::write(ends_[1], &one, 1);
+    }
+    /// In the process that waits: until there were so many, or the other has ended; then a moment more.
+    void wait(unsigned ticks, unsigned microseconds)
+    {
+        ::close(ends_[1]);
+        ends_[1] = -1;
+        for (char one = 0; ticks > 0 && ::read(ends_[0], &one, 1) == 1; --ticks) { }
+        ::usleep(microseconds);
+    }
+
+private:
+    int ends_[2] = {-1, -1};
+};
 
 /// A place on one filesystem and a folder on another.
 struct TwoDrives {

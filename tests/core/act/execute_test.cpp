@@ -314,23 +314,19 @@ TEST_CASE("killed at any moment, every byte is at its old or at its new place af
         for (const auto& step : steps)
             before[step.path] = everythingOf(step.path);
 
-        int ready[2];
-        REQUIRE(::pipe(ready) == 0);
+        Ticker ticker;
         const pid_t child = ::fork();
         REQUIRE(child >= 0);
         if (child == 0) {
             Logbook own(d.t / "data/logbook.db"); // a connection does not outlive a fork
-            char go = 1;
-            (void)!::write(ready[1], &go, 1);
-            for (auto& step : steps)
+            d.options.onBytes = [&](std::uint64_t) { ticker.tick(); };
+            for (auto& step : steps) {
+                ticker.tick();
                 (void)execute(own, step, d.options);
+            }
             ::_exit(0);
         }
-        char go = 0;
-        REQUIRE(::read(ready[0], &go, 1) == 1);
-        ::close(ready[0]);
-        ::close(ready[1]);
-        ::usleep(static_cast<useconds_t>(random() % 60000));
+        ticker.wait(static_cast<unsigned>(1 + random() % 52), static_cast<unsigned>(random() % 5000)); // there are 52
         ::kill(child, SIGKILL);
         ::waitpid(child, nullptr, 0);
 

@@ -62,25 +62,15 @@ TEST_CASE("the power is cut in the middle of a run: the next start loses nothing
             plan.place = home + "/place";
             plan.written = currentTime();
             must("sync -f '" + home + "' '" + archive + "'");
-            int ready[2];
-            REQUIRE(::pipe(ready) == 0);
+            Ticker ticker;
             const pid_t child = ::fork();
             if (child == 0) {
                 Logbook own(home + "/logbook.db");
-                options.onProgress = [&](const RunProgress&) {
-                    char go = 1;
-                    if (ready[1] >= 0)
-                        (void)!::write(ready[1], &go, 1);
-                    ready[1] = -1;
-                };
+                options.onProgress = [&](const RunProgress&) { ticker.tick(); };
                 (void)runPlan(own, plan, options);
                 ::_exit(0);
             }
-            char go = 0;
-            REQUIRE(::read(ready[0], &go, 1) == 1);
-            ::close(ready[0]);
-            ::close(ready[1]);
-            ::usleep(static_cast<useconds_t>(random() % 120000));
+            ticker.wait(static_cast<unsigned>(1 + random() % 34), static_cast<unsigned>(random() % 4000)); // about as many as there are
             ::kill(child, SIGSTOP);
             int status = 0;
             REQUIRE(::waitpid(child, &status, WUNTRACED) == child);
