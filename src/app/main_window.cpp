@@ -408,6 +408,13 @@ void MainWindow::resizeEvent(QResizeEvent* event)
     notice_->placeAbove(QRect(rail_->width(), 0, width() - rail_->width(), height() - pointer_->height() - legend));
 }
 
+void MainWindow::changeEvent(QEvent* event)
+{
+    QMainWindow::changeEvent(event);
+    if (event->type() == QEvent::ActivationChange && isActiveWindow())
+        session_.lookAtTerminal();
+}
+
 void MainWindow::closeEvent(QCloseEvent* event)
 {
     if (const auto* job = session_.planJob(); job && (job->kind == PlanJob::Kind::CarryOut || job->kind == PlanJob::Kind::TakeBack)) {

@@ -80,7 +80,8 @@ QString runText(const RunRecord& record)
 RunView::RunView(Session& session, QWidget* parent)
     : QWidget(parent), session_(session), title_(new QLabel), when_(new QLabel), free_(new QLabel), proof_(new QLabel),
       steps_(new QTreeWidget), back_(new QPushButton(tr("Back to the plan"))), undo_(new QPushButton(tr("Take all back"))),
-      undoChosen_(new QPushButton(tr("Take back the chosen"))), empty_(new QPushButton(tr("Empty the trash…"))),
+      undoChosen_(new QPushButton(tr("Take back the chosen"))),
+      undoWithRights_(new QPushButton(tr("As administrator…"))), empty_(new QPushButton(tr("Empty the trash…"))),
       report_(new QPushButton(tr("Save the report…")))
 {
     setObjectName("runView");
@@ -108,6 +109,8 @@ RunView::RunView(Session& session, QWidget* parent)
     back_->setObjectName("backToPlan");
     undo_->setObjectName("undoRun");
     undoChosen_->setObjectName("undoSteps");
+    undoWithRights_->setObjectName("undoWithRights");
+    undoWithRights_->setToolTip(tr("Takes back what is left of this run with administrator rights"));
     empty_->setObjectName("emptyFromRun");
     report_->setObjectName("saveReport");
 
@@ -120,7 +123,7 @@ RunView::RunView(Session& session, QWidget* parent)
     auto* buttons = new QHBoxLayout;
     buttons->addWidget(back_);
     buttons->addStretch();
-    for (auto* button : {undoChosen_, undo_, empty_, report_})
+    for (auto* button : {undoWithRights_, undoChosen_, undo_, empty_, report_})
         buttons->addWidget(button);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -137,6 +140,7 @@ RunView::RunView(Session& session, QWidget* parent)
         if (const auto chosen = chosenSteps(); !chosen.empty())
             session_.takeBack(run_, chosen);
     });
+    connect(undoWithRights_, &QPushButton::clicked, this, [this] { session_.takeBack(run_, {}, true); });
     connect(empty_, &QPushButton::clicked, this, &RunView::emptyTrashRequested);
     connect(report_, &QPushButton::clicked, this, [this] { emit reportRequested(run_); });
     connect(steps_, &QTreeWidget::itemSelectionChanged, this, &RunView::updateButtons);
@@ -213,6 +217,8 @@ void RunView::updateButtons()
     const bool busy = session_.planJob() != nullptr;
     undo_->setEnabled(record && record->canBeUndone() && !busy);
     undoChosen_->setEnabled(!chosenSteps().empty() && !busy);
+    undoWithRights_->setVisible(record && session_.undoNeedsRights() == run_ && record->canBeUndone());
+    undoWithRights_->setEnabled(!busy);
     empty_->setVisible(record && record->bytesInTrash() > 0);
     empty_->setEnabled(!busy);
     report_->setEnabled(record != nullptr);

@@ -35,7 +35,7 @@ private:
     QLabel* free_;
     QLabel* proof_;
     QTreeWidget* steps_;
-    QPushButton *back_, *undo_, *undoChosen_, *empty_, *report_;
+    QPushButton *back_, *undo_, *undoChosen_, *undoWithRights_, *empty_, *report_;
 };
 
 /// "3 items, 8.4 GiB" and what became of them, for a line of the logbook.

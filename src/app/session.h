@@ -235,10 +235,14 @@ public:
     const std::vector<RunRecord>& history() const { return history_; }
     const RunRecord* recordOf(std::int64_t run) const;
     void readLogbook();
+    /// The window has the attention again: what a terminal was asked to do may be done.
+    void lookAtTerminal();
     /// Ends what a kill left under way; what comes of it is told by recovered().
     void recover(bool withRights = false);
     /// A whole run, or steps of it.
     void takeBack(std::int64_t run, const std::vector<std::int64_t>& only = {}, bool withRights = false);
+    /// The run that could not be taken back whole for want of rights, as last tried; 0 where there is none.
+    std::int64_t undoNeedsRights() const { return undoNeedsRights_; }
     /// Everything in the trash folders of the current place's drive. Answers later through `answer`.
     void listTrash(const std::function<void(std::vector<TrashedItem>, std::uint64_t bytes)>& answer);
     /// Puts items of the trash back, whoever put them there.
@@ -346,6 +350,8 @@ private:
     QTimer planKeeper_;      ///< a little after a change of a plan it is written
     QThreadPool plansPool_;  ///< writes plans in their order
     std::vector<std::uint64_t> plansToKeep_; ///< places whose plan is not written yet
+    std::int64_t undoNeedsRights_ = 0;
+    bool awaitsTerminal_ = false; ///< a command was shown that carries something out
     bool recalling_ = false; ///< a change of the plan that is on the disk already
     unsigned destinationsRequest_ = 0;
     std::uint64_t lastPlaceId_ = 0;

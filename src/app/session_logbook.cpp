@@ -37,6 +37,30 @@ void Session::readLogbook()
         [this](const std::shared_ptr<Result<std::vector<RunRecord>>>& history) { takeHistory(std::move(*history)); });
 }
 
+void Session::lookAtTerminal()
+{
+    auto* target = place();
+    if (!awaitsTerminal_ || planJob_ || !target)
+        return;
+    const auto newest = history_.empty() ? 0 : history_.front().run.id;
+    runAsync(
+        this,
+        [file = logbookFile()] {
+            Logbook logbook(file);
+            return std::make_shared<Result<std::vector<RunRecord>>>(kurvo::readHistory(logbook));
+        },
+        [this, id = target->id, newest](const std::shared_ptr<Result<std::vector<RunRecord>>>& history) {
+            takeHistory(std::move(*history));
+            auto* open = stillOpen(id);
+            if (!open || planJob_ || history_.empty() || history_.front().run.id <= newest ||
+                history_.front().run.ended == 0)
+                return; // not yet
+            awaitsTerminal_ = false;
+            beginJob(PlanJob::Kind::CarryOut);
+            finishRun(open, RunRecord(history_.front()), {});
+        });
+}
+
 void Session::takeHistory(Result<std::vector<RunRecord>> history)
 {
     if (!history)
@@ -168,7 +192,10 @@ void Session::finishTakingBack(const std::vector<UndoneStep>& undone)
     std::vector<LoggedStep> back;
     QString problem;
     std::size_t gone = 0;
+    undoNeedsRights_ = 0;
     for (const auto& [step, outcome] : undone) {
+        if (!outcome && outcome.error().kind == ErrorKind::NoPermission)
+            undoNeedsRights_ = step.run;
         if (outcome)
             back.push_back(step);
         else if (isForGood(step.action))

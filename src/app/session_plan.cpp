@@ -9,9 +9,31 @@
 #include "app/session.h"
 #include "app/words.h"
 #include "core/act/act_helper.h"
+#include "core/base/text.h"
+#include "core/platform/atomic_file.h"
 
 namespace kurvo::app {
 namespace {
+
+/// Where nobody can be asked for rights: the request as a file, and the command for a terminal that takes it. Always an
+/// error: nothing was done yet.
+Error terminalCommand(const ActRequest& request, const std::vector<std::string>& command, const std::string& data)
+{
+    const auto path = joinPath(data, "act-request");
+    if (auto made = makeFolders(data); !made)
+        return made.error();
+    auto file = AtomicFile::create(path);
+    if (!file)
+        return file.error();
+    const auto bytes = encodeActRequest(request);
+    file->write(bytes.data(), bytes.size());
+    if (auto written = file->commit(); !written)
+        return written.error();
+    const auto program = command.size() >= 2 ? command[command.size() - 2] : std::string("kurvoctl");
+    return {ErrorKind::Unsupported, path, 0,
+            "Administrator rights cannot be asked for in this session. In a terminal: sudo " + shellQuoted(program) +
+                " act-helper < " + shellQuoted(path) + " – then come back here."};
+}
 
 /// What a run did, in one sentence or two.
 QString doneSentence(const RunRecord& record)
@@ -458,15 +480,19 @@ void Session::carryOutWithRights(std::size_t forGood)
     const auto newest = history_.empty() ? 0 : history_.front().run.id;
     runAsync(
         this,
-        [request, job, command = actCommand(), report = reporter(job)] {
+        [request, job, command = actCommand(), report = reporter(job), data = folders_.data] {
             auto acted = runActHelper(command, request, job->stop.get_token(), &job->pause, report);
+            if (!acted && acted.error().kind == ErrorKind::Unsupported)
+                acted = terminalCommand(request, command, data);
             Logbook logbook(request.logbook);
             return std::make_shared<Outcome>(Outcome{std::move(acted), kurvo::readHistory(logbook)});
         },
         [this, id = target->id, newest](const std::shared_ptr<Outcome>& outcome) {
             takeHistory(std::move(outcome->history));
-            if (!outcome->acted)
+            if (!outcome->acted) {
+                awaitsTerminal_ = outcome->acted.error().kind == ErrorKind::Unsupported;
                 say(QString::fromStdString(outcome->acted.error().sentence), Severity::Warning);
+            }
             auto* open = stillOpen(id);
             if (open && !history_.empty() && history_.front().run.id > newest)
                 return finishRun(open, RunRecord(history_.front()), {});

@@ -410,7 +410,7 @@ TEST_CASE("as anybody: what needs rights goes through the helper and comes back"
     // Refused, killed, nobody to ask: said, and nothing changes.
     const std::pair<const char*, const char*> refusals[] = {{"exit 126", "refused"},
                                                             {"kill -9 $$", "ended before its work was done"},
-                                                            {"exit 127", "cannot be asked for"}};
+                                                            {"exit 127", "act-helper <"}};
     for (const auto& [script, said] : refusals) {
         const auto file = w.t.text("refuse", std::string("#!/bin/sh\n") + script + "\n");
         REQUIRE(::chmod(file.c_str(), 0755) == 0);
@@ -419,7 +419,17 @@ TEST_CASE("as anybody: what needs rights goes through the helper and comes back"
         CHECK(w.notice().contains(said));
         CHECK(exists(place + "/system/huge.log"));
     }
-    ask({helper, "helper"});
+    if (std::getenv("KURVO_TEST_TERMINAL")) {
+        // The command that was shown, in a terminal; the window sees what came of it when it is looked at again.
+        ask({"/no/such/program", helper, "helper"});
+        const auto shown = w.notice().section("In a terminal: sudo ", -1).section(" – then", 0, 0);
+        REQUIRE(std::system((shown + " >/dev/null").toLocal8Bit().constData()) == 0);
+        w.session().lookAtTerminal();
+        REQUIRE(Window::until([&] { return w.place()->plan.items().size() == 1; }));
+        w.settle();
+    } else {
+        ask({helper, "helper"});
+    }
     CHECK_FALSE(exists(place + "/system/huge.log"));
     CHECK_FALSE(exists(place + "/system/old"));
     CHECK(exists(place + "/mine")); // that was not asked for
@@ -429,11 +439,13 @@ TEST_CASE("as anybody: what needs rights goes through the helper and comes back"
     struct stat s { };
     REQUIRE(::stat((w.folders.data + "/logbook.db").c_str(), &s) == 0);
     CHECK(s.st_uid == ::getuid());
-    const auto run = w.session().history().front().run.id;
-    w.session().takeBack(run);
+    w.window->clearStage()->showRun(w.session().history().front().run.id);
+    CHECK_FALSE(w.child<QPushButton>("undoWithRights")->isVisible());
+    w.click("undoRun");
     w.settle();
     CHECK_FALSE(exists(place + "/system/old")); // not without them
-    w.session().takeBack(run, {}, true);
+    w.session().setHelperCommand({helper, "helper"});
+    w.click("undoWithRights");
     w.settle();
     CHECK(exists(place + "/system/old/film"));
 }
@@ -444,6 +456,7 @@ TEST_CASE("items that need rights: the list is shown, the helper acts, the logbo
         WARN("needs root to start a helper with rights; skipped");
         return;
     }
+    const bool terminal = GENERATE(false, true);
     TestFolder t;
     t.file("place/system/huge.log", 900000);
     t.file("place/system/old/film", 500000);
@@ -464,6 +477,8 @@ TEST_CASE("items that need rights: the list is shown, the helper acts, the logbo
             ::setenv(variable, (t / "out").c_str(), 1);
         for (const char* variable : {"XDG_RUNTIME_DIR", "XDG_DATA_HOME", "XDG_CONFIG_HOME"})
             ::unsetenv(variable);
+        if (terminal)
+            ::setenv("KURVO_TEST_TERMINAL", "1", 1);
         ::execl((t / "tests").c_str(), "tests", "[.act-as-nobody]", nullptr);
         return false;
     });

@@ -2,6 +2,7 @@
 #include "core/act/act_helper.h"
 
 #include <poll.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -160,9 +161,11 @@ Result<Done> serveActRequest(int in, int out)
     }
     std::stop_source stop;
     PauseGate gate;
+    struct stat s { };
+    const bool fromFile = ::fstat(in, &s) == 0 && S_ISREG(s.st_mode); // in a terminal: its end means nothing
     std::jthread listener([&, rest = bytes.substr(bytes.find('\0') + 1)](std::stop_token ended) mutable {
         char more[256];
-        while (!ended.stop_requested()) {
+        while (!fromFile && !ended.stop_requested()) {
             takeLines(rest, [&](std::string_view line) {
                 if (line == "stop")
                     stop.request_stop();

@@ -4,7 +4,7 @@
 // logbook, as that user, so that history, undo and recovery are the same as without rights.
 //
 // The request, on its standard input: a JSON object and a NUL byte; after it lines "stop", "pause" and "go on". The
-// end of the input means stop. The answer, on its standard output: lines "progress", "failed SENTENCE" and "end".
+// end of the input means stop, unless the input is a file. The answer, on its standard output: lines "progress", "failed SENTENCE" and "end".
 #pragma once
 
 #include <functional>

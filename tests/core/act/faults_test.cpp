@@ -358,3 +358,41 @@ TEST_CASE("device numbers count until the machine is started again", "[act][plan
     CHECK(f.run().done() == 1);
     CHECK_FALSE(exists(f.t / "place/file"));
 }
+
+TEST_CASE("without room for the logbook nothing is begun, and what is under way is taken back", "[act][fault][mount]")
+{
+    if (!canMount())
+        return;
+    Faults f;
+    const TmpfsMount data(f.t / "small", "size=300k");
+    const TmpfsMount other(f.t / "other", "size=32m");
+    f.t.text("place/a", "a");
+    f.t.text("place/b/file", std::string(200000, 'b'));
+    f.add(f.t / "place/a", Action::Delete);
+    f.add(f.t / "place/b", Action::Move, other.path());
+    const auto fill = [&] { (void)!std::system(("head -c 1M /dev/zero >'" + data.path() + "/filler' 2>/dev/null").c_str()); };
+    Logbook logbook(data.path() + "/logbook.db");
+    SECTION("from the start")
+    {
+        fill();
+        const auto result = runPlan(logbook, f.plan, f.options);
+        REQUIRE_FALSE(result);
+        CHECK(result.error().sentence.find("full") != std::string::npos);
+        CHECK(exists(f.t / "place/a"));
+    }
+    SECTION("in the middle")
+    {
+        f.options.onProgress = [&](const RunProgress& p) {
+            if (p.movedNow > 0)
+                fill();
+        };
+        (void)runPlan(logbook, f.plan, f.options);
+        ::unlink((data.path() + "/filler").c_str());
+        CHECK(recoverAll(logbook, f.t.user(), {}));
+    }
+    // Whole at one place, and at one only.
+    const bool moved = exists(other.path() + "/b");
+    CHECK(readAll((moved ? other.path() + "/b" : f.t / "place/b") + "/file") == std::string(200000, 'b'));
+    CHECK(exists(f.t / "place/b") != moved);
+    CHECK(namesIn(other.path()).size() == (moved ? 1 : 0));
+}
