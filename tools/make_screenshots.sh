@@ -10,7 +10,7 @@ work=/tmp/skerry-point # it shows in the pictures
 rm -rf "$work"
 drive=
 clean() {
-    [ -z "$drive" ] || { kill "$recorder"; wait; umount "$drive/tides" "$drive"; }
+    [ -z "$drive" ] || { kill "$recorder" || true; wait; umount "$drive/tides" "$drive"; rm -f "$stick"; }
     rm -rf "$work"
 }
 trap clean EXIT
@@ -21,9 +21,10 @@ unset DISPLAY WAYLAND_DISPLAY
 if [ "$(id -u)" = 0 ]; then # a stick with something of everything that a ledger explains
     drive=$work/FIELD
     mkdir "$drive"
-    truncate -s 900M "$work/stick"
-    mkfs.ext4 -q "$work/stick"
-    mount -o loop "$work/stick" "$drive"
+    stick=$(mktemp -p /dev/shm) # not on the drive that is cleared
+    truncate -s 900M "$stick"
+    mkfs.ext4 -q "$stick"
+    mount -o loop "$stick" "$drive"
     mkdir -p "$drive/2026/June" "$drive/tides"
     for hour in 04 05 06 07; do head -c 60M /dev/urandom >"$drive/2026/June/dawn-$hour.wav"; done
     head -c 35M /dev/urandom >"$drive/tides/chart-1"
@@ -36,3 +37,4 @@ if [ "$(id -u)" = 0 ]; then # a stick with something of everything that a ledger
     sync
 fi
 "$root/build/release/tools/kurvo-tour" "$root/docs/screenshots" "$work" $drive
+rm -f "$root/docs/screenshots/report.html" # the example keeps it
