@@ -324,7 +324,8 @@ private:
     void shareHistory();
     void changePlan(Plan changed);
     void addOutside(std::function<Result<std::vector<PlannedItem>>(std::stop_token)> read, std::function<void()> then);
-    PlanFile planFile(const Place& place) const;
+    /// Makes the file of the plan as it is now. To be called on another thread: what folders hold is summed up.
+    std::function<PlanFile()> planFile(const Place& place) const;
     void refreshDestinations();
     void keepPlans();
     void recallPlan(Place& place);

@@ -335,20 +335,21 @@ void Session::pausePlanJob(bool paused)
     emit planJobChanged();
 }
 
-/// What is handed to the core: asks no disk, but sums up what folders hold.
-PlanFile Session::planFile(const Place& target) const
+std::function<PlanFile()> Session::planFile(const Place& target) const
 {
-    auto file = planFileOf(target.plan, *target.tree);
-    file.host = target.info.host;
-    file.place = target.info.place;
-    file.written = target.info.taken;
-    if (target.marks)
+    return [plan = target.plan, tree = target.tree, marks = target.marks, host = target.info.host,
+            place = target.info.place, taken = target.info.taken] {
+        auto file = planFileOf(plan, *tree);
+        file.host = host;
+        file.place = place;
+        file.written = taken;
         for (auto& planned : file.items)
-            if (const auto found = planned.item.node != noNode ? target.marks->of(planned.item.node).mark : nullptr) {
-                planned.mark = found->kind;
-                planned.note = found->note;
+            if (const auto* mark = marks && planned.item.node != noNode ? marks->of(planned.item.node).mark : nullptr) {
+                planned.mark = mark->kind;
+                planned.note = mark->note;
             }
-    return file;
+        return file;
+    };
 }
 
 void Session::checkPlan()
@@ -368,8 +369,9 @@ void Session::checkPlan()
     using Findings = std::vector<std::pair<std::string, Finding>>;
     runAsync(
         this,
-        [plan = planFile(*target), guard = target->guard, packages = target->packages, stop = job->stop.get_token(),
+        [make = planFile(*target), guard = target->guard, packages = target->packages, stop = job->stop.get_token(),
          report = reporter(job)] {
+            const auto plan = make();
             RunProgress progress;
             progress.of = plan.items.size();
             const auto checked = kurvo::checkPlan(plan, guard, stop, [&](std::size_t done) {
@@ -413,11 +415,11 @@ void Session::carryOutPlan(std::size_t forGood)
     const auto job = beginJob(PlanJob::Kind::CarryOut);
     runAsync(
         this,
-        [plan = planFile(*target), guard = target->guard, packages = target->packages, job, report = reporter(job),
+        [make = planFile(*target), guard = target->guard, packages = target->packages, job, report = reporter(job),
          file = logbookFile()]() -> std::shared_ptr<Carried> {
             Logbook logbook(file);
             const auto recovered = recoverAll(logbook, guard.user, job->stop.get_token());
-            auto run = recovered ? runPlan(logbook, plan, {guard, job->stop.get_token(), &job->pause, report})
+            auto run = recovered ? runPlan(logbook, make(), {guard, job->stop.get_token(), &job->pause, report})
                                  : Result<RunResult>(recovered.error());
             return std::make_shared<Carried>(Carried{std::move(run), kurvo::readHistory(logbook)});
         },
@@ -456,13 +458,8 @@ void Session::carryOutWithRights(std::size_t forGood)
     auto* target = place();
     if (!target || planJob_)
         return;
-    auto plan = planFile(*target);
     const auto wanted = itemsThatNeedRights();
-    std::erase_if(plan.items, [&](const PlannedItem& planned) {
-        return std::none_of(wanted.begin(), wanted.end(),
-                            [&](const PlanItem& item) { return item.path == planned.item.path; });
-    });
-    if (plan.items.empty() || plan.countForGood() != forGood)
+    if (wanted.empty())
         return;
     const auto job = beginJob(PlanJob::Kind::CarryOut);
     job->withRights = true;
@@ -471,7 +468,6 @@ void Session::carryOutWithRights(std::size_t forGood)
     request.user = folders_.user;
     request.ownData = ownData();
     request.logbook = logbookFile();
-    request.plan = std::move(plan);
     request.forGood = forGood;
     struct Outcome {
         Result<Done> acted;
@@ -480,7 +476,13 @@ void Session::carryOutWithRights(std::size_t forGood)
     const auto newest = history_.empty() ? 0 : history_.front().run.id;
     runAsync(
         this,
-        [request, job, command = actCommand(), report = reporter(job), data = folders_.data] {
+        [request, wanted, make = planFile(*target), job, command = actCommand(), report = reporter(job),
+         data = folders_.data]() mutable {
+            request.plan = make();
+            std::erase_if(request.plan.items, [&](const PlannedItem& planned) {
+                return std::none_of(wanted.begin(), wanted.end(),
+                                    [&](const PlanItem& item) { return item.path == planned.item.path; });
+            });
             auto acted = runActHelper(command, request, job->stop.get_token(), &job->pause, report);
             if (!acted && acted.error().kind == ErrorKind::Unsupported)
                 acted = terminalCommand(request, command, data);

@@ -43,14 +43,14 @@ void Session::flushPlans()
         const auto file = planPathFor(joinPath(folders_.data, "plans"), open->info.host, planKey(*open));
         runAsync(
             plansPool_, this,
-            [file, plan = open->plan.empty() ? std::optional<PlanFile>() : planFile(*open)]() -> Result<Done> {
-                if (!plan)
+            [file, empty = open->plan.empty(), make = planFile(*open)]() -> Result<Done> {
+                if (empty)
                     return ::unlink(file.c_str()) == 0 || errno == ENOENT
                                ? Result<Done>(Done{})
                                : Result<Done>(systemError("remove", file, errno));
                 if (auto made = makeFolders(std::string(parentPath(file))); !made)
                     return made;
-                return writePlanFile(file, *plan);
+                return writePlanFile(file, make());
             },
             [this](const Result<Done>& written) {
                 if (!written)
@@ -105,7 +105,7 @@ void Session::savePlan(const std::string& file)
     if (!open)
         return;
     runAsync(
-        this, [file, plan = planFile(*open)] { return writePlanFile(file, plan); },
+        this, [file, make = planFile(*open)] { return writePlanFile(file, make()); },
         [this, file](const Result<Done>& written) {
             if (written)
                 say(tr("The plan is in %1. kurvoctl plan check and apply take it.").arg(toText(file)));

@@ -439,6 +439,8 @@ TEST_CASE("as anybody: what needs rights goes through the helper and comes back"
     struct stat s { };
     REQUIRE(::stat((w.folders.data + "/logbook.db").c_str(), &s) == 0);
     CHECK(s.st_uid == ::getuid());
+    REQUIRE(::stat((w.folders.user.data + "/Trash/info/old.trashinfo").c_str(), &s) == 0);
+    CHECK(s.st_uid == ::getuid());
     w.window->clearStage()->showRun(w.session().history().front().run.id);
     CHECK_FALSE(w.child<QPushButton>("undoWithRights")->isVisible());
     w.click("undoRun");

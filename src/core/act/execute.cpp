@@ -6,6 +6,7 @@
 #include <sys/random.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <climits>
 #include <cstdlib>
@@ -218,7 +219,10 @@ private:
     void removeTrashNote() const
     {
         const auto files = parentPath(step_.path);
-        if (fileName(files) != "files")
+        const auto trashes = fileName(files) == "files" ? existingTrashFolders(std::string(files), options_.user)
+                                                        : std::vector<TrashFolder>();
+        if (std::none_of(trashes.begin(), trashes.end(),
+                         [&](const TrashFolder& trash) { return trash.path == parentPath(files); }))
             return;
         const auto info = openFolder(joinPath(parentPath(files), "info"));
         if (info)

@@ -60,8 +60,8 @@ FilesAs::FilesAs(uid_t user)
     if (geteuid() != 0 || user == 0)
         return;
     const passwd* entry = getpwuid(user);
-    setfsgid(entry ? entry->pw_gid : static_cast<gid_t>(user));
-    setfsuid(user);
+    group_ = setfsgid(entry ? entry->pw_gid : static_cast<gid_t>(user));
+    user_ = setfsuid(user);
     changed_ = true;
 }
 
@@ -69,8 +69,8 @@ FilesAs::~FilesAs()
 {
     if (!changed_)
         return;
-    setfsuid(geteuid());
-    setfsgid(getegid());
+    setfsuid(static_cast<uid_t>(user_));
+    setfsgid(static_cast<gid_t>(group_));
 }
 
 } // namespace kurvo

@@ -18,7 +18,7 @@ Result<Done> keepOnlyTheRightToRead();
 uid_t askingUser();
 
 /// While it lives, this thread opens and makes files with no more rights than that user, and what it makes is that
-/// user's (setfsuid(2)). Nothing changes for a process that is not root's.
+/// user's (setfsuid(2)). Nothing changes for a process that is not root's. May be nested.
 class FilesAs {
 public:
     explicit FilesAs(uid_t user);
@@ -28,6 +28,7 @@ public:
 
 private:
     bool changed_ = false;
+    int user_ = 0, group_ = 0; ///< as they were before
 };
 
 } // namespace kurvo

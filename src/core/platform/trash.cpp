@@ -12,6 +12,7 @@
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/platform/privilege.h"
 #include "core/platform/drives.h"
 #include "core/platform/remove_tree.h"
 #include "core/platform/unique_fd.h"
@@ -138,6 +139,7 @@ Result<std::string> claimName(const TrashFolder& folder, const std::string& orig
 
 Result<TrashFolder> trashFolderFor(const std::string& path, const UserFolders& user)
 {
+    const FilesAs as(user.uid); // what is made is the user's, also when a helper with rights makes it
     EntryStat item;
     if (const int error = statEntry(AT_FDCWD, path.c_str(), item, StatSync::Fresh); error != 0)
         return systemError("find", path, error);
@@ -187,7 +189,10 @@ Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expect
         return files.error();
 
     const auto now = currentTime();
-    auto name = claimName(*folder, path, now);
+    auto name = [&] {
+        const FilesAs as(user.uid);
+        return claimName(*folder, path, now);
+    }();
     if (!name)
         return name.error();
     const auto info = folder->path + "/info/" + *name + std::string(infoSuffix);

@@ -327,6 +327,15 @@ TEST_CASE("the trash of one's own is emptied by the plan, and no other folder", 
         CHECK(namesIn(trash + "/files") == std::vector<std::string>{"b"});
         CHECK(namesIn(trash + "/info") == std::vector<std::string>{"b.trashinfo"});
     }
+    SECTION("what only looks like its note stays")
+    {
+        f.t.text("place/files/x", "x");
+        f.t.text("place/info/x.trashinfo", "mine");
+        f.plan.items.clear();
+        f.add(f.t / "place/files/x", Action::Delete);
+        CHECK(f.run().done() == 1);
+        CHECK(readAll(f.t / "place/info/x.trashinfo") == "mine");
+    }
     SECTION("not when something came in since it was planned")
     {
         f.plan.items.clear();
