@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Places and getting about; scans are in session_scan.cpp, what belongs to the plan in session_plan.cpp.
+// Places and getting about; scans are in session_scan.cpp, the plan in session_plan.cpp, what is done with it in session_run.cpp.
 #include "app/session.h"
 
 #include <QDateTime>

@@ -192,7 +192,7 @@ public:
     /// Their notes; what has no mark yet is marked "ask".
     void note(const std::vector<NodeId>& nodes, const QString& text);
 
-    // The plan (session_plan.cpp)
+    // The plan (session_plan.cpp; checked and carried out in session_run.cpp)
     /// Puts the node on the plan, or changes what shall happen to it; says why not where it cannot be, and asks where
     /// the guard can be lifted.
     void planItem(NodeId node, const Intent& intent = {}, Guard guard = Guard::Up);
