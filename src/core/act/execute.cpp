@@ -390,11 +390,16 @@ private:
         const auto aside = source->beside(step_.asidePath());
         EntryStat placed;
         const bool there = step_.copyInode != 0 && target->stat(placed) == 0;
-        const bool isSame = there && placed.inode == step_.copyInode;
+        const bool isSame = there && placed.inode == step_.copyInode && placed.kind == step_.stat.kind &&
+                            (placed.kind != EntryKind::File || placed.size == step_.stat.size);
         // Where inodes are new with each mount, what is left of the original decides: all of it must be in the copy.
         const auto isCopy = [&] {
+            if (!there || partial.exists() || !filesystemLimits(step_.target).inodesChange)
+                return false;
+            if (step_.state == StepState::Removing && !aside.exists())
+                return true; // nothing of it is left any more
             const auto& original = aside.exists() ? aside : *source;
-            return there && !partial.exists() && filesystemLimits(step_.target).inodesChange && original.exists() &&
+            return original.exists() &&
                    compareTrees(original.fd(), original.name, step_.path, target->fd(), target->name, step_.target,
                                 options_.stop, Compare::Part);
         };
