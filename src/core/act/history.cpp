@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/act/history.h"
 
-#include <fcntl.h>
-
 #include <algorithm>
-#include <cerrno>
+#include <map>
+#include <set>
 
 #include "core/base/figures.h"
+#include "core/base/patience.h"
 #include "core/base/text.h"
 
 namespace kurvo {
@@ -17,14 +17,49 @@ bool isInTrash(const LoggedStep& step)
     return step.action == Action::Trash && step.state == StepState::Done;
 }
 
-bool isStillThere(const LoggedStep& step)
-{
-    const auto files = openFolder(joinPath(step.trashed.folder.path, "files"));
-    EntryStat now;
-    if (!files)
-        return files.error().kind != ErrorKind::NotFound || step.trashed.folder.topFolder != ""; // a drive may come back
-    return statEntry(files->get(), step.trashed.name.c_str(), now, StatSync::Fresh) != ENOENT;
-}
+/// What lies in trash folders, each looked into once. One that does not answer, or whose drive is not there, may come
+/// back: it is taken to hold what it held.
+class TrashNames {
+public:
+    bool hold(const LoggedStep& step)
+    {
+        const auto& folder = step.trashed.folder;
+        auto known = names_.find(folder.path);
+        if (known == names_.end()) {
+            const auto files = joinPath(folder.path, "files");
+            const auto asked = askWithin(std::chrono::seconds(5), [files] { return namesOf(files); });
+            known = names_.emplace(folder.path, asked.value_or(Names())).first;
+        }
+        const auto& names = known->second;
+        if (names.missing) // on a drive that may be plugged in again
+            return !folder.topFolder.empty();
+        return !names.read || names.all.contains(step.trashed.name);
+    }
+
+private:
+    struct Names {
+        bool read = false;
+        bool missing = false;
+        std::set<std::string> all;
+    };
+
+    static Names namesOf(const std::string& path)
+    {
+        Names names;
+        const auto folder = openFolder(path);
+        names.missing = !folder && folder.error().kind == ErrorKind::NotFound;
+        if (!folder)
+            return names;
+        FolderReader reader;
+        reader.start(folder->get());
+        while (const char* name = reader.next())
+            names.all.emplace(name);
+        names.read = reader.error() == 0;
+        return names;
+    }
+
+    std::map<std::string, Names> names_;
+};
 
 } // namespace
 
@@ -63,12 +98,13 @@ Result<std::vector<RunRecord>> readHistory(Logbook& logbook)
         return runs.error();
     std::vector<RunRecord> history;
     std::vector<LoggedStep> emptied;
+    TrashNames trash;
     for (auto& run : *runs) {
         auto steps = logbook.steps(run.id);
         if (!steps)
             return steps.error();
         for (auto& step : *steps)
-            if (isInTrash(step) && !isStillThere(step)) {
+            if (isInTrash(step) && !trash.hold(step)) {
                 step.state = StepState::Emptied;
                 emptied.push_back(step);
             }
