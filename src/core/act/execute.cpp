@@ -390,8 +390,11 @@ private:
         const auto aside = source->beside(step_.asidePath());
         EntryStat placed;
         const bool there = step_.copyInode != 0 && target->stat(placed) == 0;
-        const bool isSame = there && placed.inode == step_.copyInode && placed.kind == step_.stat.kind &&
-                            (placed.kind != EntryKind::File || placed.size == step_.stat.size);
+        // Before the original goes, one that was written to is still the copy: both are compared below.
+        const bool unwritten = step_.state != StepState::Removing || placed.kind != EntryKind::File ||
+                               placed.size == step_.stat.size;
+        const bool isSame =
+            there && placed.inode == step_.copyInode && placed.kind == step_.stat.kind && unwritten;
         // Where inodes are new with each mount, what is left of the original decides: all of it must be in the copy.
         const auto isCopy = [&] {
             if (!there || partial.exists() || !filesystemLimits(step_.target).inodesChange)
