@@ -83,6 +83,7 @@ void Session::closePlace(std::size_t index)
         return;
     if (planJob_)
         return refuseWhileBusy();
+    flushPlans(); // while it is still known
     if (const auto* job = scanOf(*places_[index]))
         stopScan(job); // and what it finds is dropped
     if (rightsJob_ && rightsJob_->placeId == places_[index]->id)
@@ -99,6 +100,7 @@ void Session::addPlace(std::unique_ptr<Place> place)
     place->id = ++lastPlaceId_;
     const auto kept = viewMemory_ ? viewMemory_(place->info.place) : std::nullopt;
     place->view = kept.value_or(lastView_);
+    setGuard(*place);
     for (std::size_t i = 0; i < places_.size() && !planJob_; ++i) {
         const auto& open = *places_[i];
         if (open.fromSnapshot && place->fromSnapshot && open.snapshotFile == place->snapshotFile)
@@ -112,10 +114,14 @@ void Session::addPlace(std::unique_ptr<Place> place)
                     .arg(itemsText(dropped, "item")),
                 Severity::Warning);
         place->view = open.view;
+        const bool recalled = place->planRecalled;
         places_[i] = std::move(place);
-        return makeCurrent(i);
+        makeCurrent(i);
+        keepPlans(); // what came off
+        if (!recalled) // what was asked for the place before finds no place any more
+            recallPlan(*places_[i]);
+        return;
     }
-    setGuard(*place);
     places_.push_back(std::move(place));
     makeCurrent(places_.size() - 1);
     shareHistory();
@@ -133,6 +139,8 @@ void Session::makeCurrent(std::size_t index)
 std::size_t Session::carryOver(const Place& from, Place& to) const
 {
     to.plan = from.plan;
+    to.planRecalled = from.planRecalled;
+    to.planOnDisk = from.planOnDisk;
     to.runs = from.runs;
     return to.plan.rebind(*to.tree, Plan::IfChanged::Drop);
 }

@@ -353,7 +353,6 @@ private:
     std::vector<std::uint64_t> plansToKeep_; ///< places whose plan is not written yet
     std::int64_t undoNeedsRights_ = 0;
     bool awaitsTerminal_ = false; ///< a command was shown that carries something out
-    bool recalling_ = false; ///< a change of the plan that is on the disk already
     unsigned destinationsRequest_ = 0;
     std::uint64_t lastPlaceId_ = 0;
     NodeId hover_ = noNode;

@@ -22,14 +22,16 @@ std::string planKey(const Place& place)
 
 } // namespace
 
+/// Only a plan that is another than the kept one is written, and none before the kept one was looked for: it would be
+/// written over.
 void Session::keepPlans()
 {
-    if (place() && !recalling_) {
-        const auto id = place()->id;
-        if (std::find(plansToKeep_.begin(), plansToKeep_.end(), id) == plansToKeep_.end())
-            plansToKeep_.push_back(id);
-        planKeeper_.start();
-    }
+    const auto* open = place();
+    if (!open || !open->planRecalled || open->planOnDisk == open->plan)
+        return;
+    if (std::find(plansToKeep_.begin(), plansToKeep_.end(), open->id) == plansToKeep_.end())
+        plansToKeep_.push_back(open->id);
+    planKeeper_.start();
 }
 
 /// The plan of each place that changed is written; an empty one is no file.
@@ -37,9 +39,10 @@ void Session::flushPlans()
 {
     planKeeper_.stop();
     for (const auto id : std::exchange(plansToKeep_, {})) {
-        const auto* open = stillOpen(id);
-        if (!open)
+        auto* open = stillOpen(id);
+        if (!open || open->planOnDisk == open->plan)
             continue;
+        open->planOnDisk = open->plan;
         const auto file = planPathFor(joinPath(folders_.data, "plans"), open->info.host, planKey(*open));
         runAsync(
             plansPool_, this,
@@ -52,10 +55,13 @@ void Session::flushPlans()
                     return made;
                 return writePlanFile(file, make());
             },
-            [this](const Result<Done>& written) {
-                if (!written)
-                    say(tr("The plan is here, but is not kept: %1").arg(QString::fromStdString(written.error().sentence)),
-                        Severity::Warning);
+            [this, id](const Result<Done>& written) {
+                if (written)
+                    return;
+                if (auto* now = stillOpen(id))
+                    now->planOnDisk.reset(); // and the next change tries again
+                say(tr("The plan is here, but is not kept: %1").arg(QString::fromStdString(written.error().sentence)),
+                    Severity::Warning);
             });
     }
 }
@@ -75,24 +81,28 @@ void Session::recallPlan(Place& target)
         },
         [this, id = target.id](const std::shared_ptr<Result<PlanFile>>& kept) {
             auto* open = stillOpen(id);
-            if (!open || open->isGrowing() || !open->plan.empty())
+            if (!open || open->isGrowing() || open->planRecalled) // a growing place asks once more at its end
                 return;
+            open->planRecalled = true;
             if (!*kept) {
+                open->planOnDisk = Plan();
+                keepPlans(); // what was planned until now
                 if (kept->error().kind != ErrorKind::NotFound)
                     say(tr("The plan that was kept for this place cannot be used: %1 It was put aside.")
                             .arg(QString::fromStdString(kept->error().sentence)),
                         Severity::Warning);
                 return;
             }
+            const bool begun = !open->plan.empty(); // something was planned before this answer came
             const auto lost = restorePlan(**kept, *open->tree, open->guard, open->plan);
-            recalling_ = lost == 0;
+            if (lost == 0 && !begun)
+                open->planOnDisk = open->plan;
             if (open == place())
                 emit planChanged();
-            recalling_ = false;
             if (!open->plan.empty())
                 say(tr("The plan for this place is as you left it: %1, %2.")
                         .arg(itemsText(open->plan.items().size(), "item"), sizeText(open->plan.plannedBytes())));
-            if (lost > 0)
+            if (lost > 0 && !begun)
                 say(tr("%1 of the plan that was kept changed and came off it. Look at what is there now.")
                         .arg(itemsText(lost, "item")),
                     Severity::Warning);

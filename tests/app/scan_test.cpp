@@ -94,6 +94,32 @@ TEST_CASE("a place can be explored while it is scanned, and nothing jumps when t
     CHECK(w.child<QPushButton>("notRead")->text() == "1 not read…");
 }
 
+TEST_CASE("the plan that was kept is there after a scan that takes its time", "[window][plan][mount]")
+{
+    if (!canStall())
+        return;
+    Window w;
+    HangingPlace hanging(w);
+    const auto path = w.t / "place/papers/a.odt";
+    const auto scanSlowly = [&] {
+        w.session().scanFolder(w.t / "place", {}, hanging.options);
+        REQUIRE(Window::until([&] { return w.place() && w.place()->isGrowing(); }));
+        QTest::qWait(500); // looks are taken, and whatever is written a little later is written
+        w.settle();
+        REQUIRE_FALSE(w.place()->isGrowing());
+    };
+    scanSlowly();
+    w.session().planTrash(w.node(path));
+    CHECK(w.window->close());
+    for (int start = 0; start < 2; ++start) { // and looking at it alone does not lose it
+        w.open();
+        scanSlowly();
+        CHECK(Window::until([&] { return w.place()->plan.has(w.node(path)); }));
+        QTest::qWait(400);
+        CHECK(w.window->close());
+    }
+}
+
 TEST_CASE("a scan is paused, goes on and is stopped from its card", "[window][mount]")
 {
     if (!canStall())

@@ -370,6 +370,12 @@ TEST_CASE("a second scan of a place replaces it, and its plan goes on with what 
     REQUIRE(Window::until([&] { return !exists(w.t / "place/same") && !exists(w.t / "place/folder"); }));
     w.settle();
     CHECK(readAll(changed) == "shorter now");
+    // Into the user's own trash, and what is protected is so as before.
+    CHECK(exists(w.folders.user.data + "/Trash/files/same"));
+    CHECK(exists(w.folders.user.data + "/Trash/files/folder/inside"));
+    for (const auto& step : w.session().history().front().steps)
+        CHECK(step.trashed.folder.path == w.folders.user.data + "/Trash");
+    CHECK(w.place()->guard.user.home == w.folders.user.home);
 }
 
 TEST_CASE("opening a snapshot twice shows the one that is open", "[window]")

@@ -46,6 +46,7 @@ struct PlanItem {
     bool leaveLink = false;       ///< move: a link at the old path leads to the new one
     /// Of an item that is not in the tree (`node` is noNode): what it held when it was planned.
     std::optional<ContentSummary> content = {};
+    bool operator==(const PlanItem&) const = default;
 };
 
 /// What shall happen to a node.
@@ -88,6 +89,7 @@ public:
 
     const std::vector<PlanItem>& items() const { return items_; }
     bool empty() const { return items_.empty(); }
+    bool operator==(const Plan&) const = default;
     bool has(NodeId node) const { return itemOf(node) != nullptr; }
     const PlanItem* itemOf(NodeId node) const;
     /// The planned node that is `node` or holds it, or noNode.

@@ -143,6 +143,8 @@ Result<TrashFolder> trashFolderFor(const std::string& path, const UserFolders& u
     EntryStat item;
     if (const int error = statEntry(AT_FDCWD, path.c_str(), item, StatSync::Fresh); error != 0)
         return systemError("find", path, error);
+    if (!user.data.starts_with('/'))
+        return unsupported(path, "the data folder of the user is not known.");
     const auto home = homeTrash(user);
     if (sameFilesystem(existingPart(home), item)) {
         auto made = makeFolders(std::string(parentPath(home)));
@@ -255,7 +257,7 @@ std::vector<TrashFolder> existingTrashFolders(const std::string& path, const Use
     if (statEntry(AT_FDCWD, path.c_str(), item, StatSync::Fresh) != 0)
         return folders;
     const auto home = homeTrash(user);
-    if (isOwnFolder(home, user.uid) && sameFilesystem(home, item))
+    if (user.data.starts_with('/') && isOwnFolder(home, user.uid) && sameFilesystem(home, item))
         folders.push_back({home, ""});
     const auto top = mountPointOf(path);
     if (!top)

@@ -355,3 +355,20 @@ TEST_CASE("damaged information files do not hide what is in the trash", "[trash]
     }
     CHECK_FALSE(listTrash({t / "no trash", ""}));
 }
+
+TEST_CASE("without a data folder of the user's there is no home trash, and none is made elsewhere", "[trash]")
+{
+    TestFolder t;
+    const auto path = t.text("place/file", "x");
+    EntryStat s;
+    REQUIRE(statEntry(AT_FDCWD, path.c_str(), s, StatSync::Fresh) == 0);
+    for (const std::string data : {"", "relative/data"}) {
+        UserFolders nobody;
+        nobody.data = data;
+        const auto moved = moveToTrash(path, s, nobody);
+        REQUIRE_FALSE(moved);
+        CHECK(moved.error().sentence.find("not known") != std::string::npos);
+        CHECK(readAll(path) == "x");
+        CHECK(existingTrashFolders(path, nobody).empty());
+    }
+}
