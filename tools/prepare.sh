@@ -4,9 +4,10 @@
 # The compiler's cache outlives the homes that tests and examples are given, and a clone elsewhere finds what it needs.
 export CCACHE_DIR=${CCACHE_DIR:-${HOME:-/root}/.cache/ccache} CCACHE_BASEDIR=$root CCACHE_NOHASHDIR=1
 
+# install_missing [PACKAGE...]: what packages.txt lists, and these.
 install_missing() {
     local wanted missing=()
-    wanted=$(grep -v '^#' "$root/tools/packages.txt")
+    wanted="$(grep -v '^#' "$root/tools/packages.txt") $*"
     for package in $wanted; do
         dpkg-query -W -f '${Status}' "$package" 2>/dev/null | grep -q 'ok installed' || missing+=("$package")
     done

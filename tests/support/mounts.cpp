@@ -58,7 +58,7 @@ LoopMount::LoopMount(std::string path, const std::string& mkfs, unsigned megabyt
 {
     std::filesystem::create_directories(path_);
     run("truncate -s " + std::to_string(megabytes) + "M '" + image_ + "'");
-    run(mkfs + " -q '" + image_ + "'");
+    run(mkfs + " '" + image_ + "' >/dev/null 2>&1");
     run("mount -o loop '" + image_ + "' '" + path_ + "'");
 }
 

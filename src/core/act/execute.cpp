@@ -135,6 +135,13 @@ private:
         return {ErrorKind::Changed, step_.path, 0,
                 displayText(step_.path) + " was replaced by something else. It was left alone."};
     }
+    /// Set aside, it could not be found again by its path.
+    Error lost() const
+    {
+        return {ErrorKind::Changed, step_.path, 0,
+                "The folder that " + displayText(step_.path) +
+                    " lies in was replaced while it was worked on. It was left alone."};
+    }
     std::string shown() const { return displayText(step_.path); }
 
     Result<Done> note(StepState state)
@@ -191,7 +198,7 @@ private:
             return failed(set.error());
         if (options_.contentIsSame)
             if (auto same = options_.contentIsSame(aside.path); !same)
-                return failed(putBack(source, aside, same.error()));
+                return failed(putBack(source, aside, isAtOrBelow(same.error().path, aside.path) ? lost() : same.error()));
         if (auto noted = note(StepState::Removing); !noted)
             return putBack(source, aside, noted.error());
         return removeAside(source, aside);

@@ -56,6 +56,14 @@ Result<Done> Database::run(const char* sql)
     return sqlite3_exec(handle_, sql, nullptr, nullptr, nullptr) == SQLITE_OK ? Result<Done>(Done{}) : error();
 }
 
+Result<Done> Database::runWhole(const std::string& sql)
+{
+    auto done = run(("BEGIN IMMEDIATE;" + sql + "COMMIT;").c_str());
+    if (!done)
+        (void)run("ROLLBACK");
+    return done;
+}
+
 std::int64_t Database::lastRow() const
 {
     return sqlite3_last_insert_rowid(handle_);
@@ -89,23 +97,23 @@ Result<std::unique_ptr<Database>> Database::open(const std::string& file, const 
                      "The " + layout.subject + " in " + shown +
                          " were written by a newer version of Kurvo. They are left as they are."};
     for (auto from = found; from > 0 && from < layout.version; ++from) {
-        const auto sql = "BEGIN IMMEDIATE;" + std::string(layout.upgrades.at(static_cast<std::size_t>(from - 1))) + "COMMIT;";
-        if (auto upgraded = opened->run(sql.c_str()); !upgraded) {
-            (void)opened->run("ROLLBACK");
+        if (auto upgraded = opened->runWhole(layout.upgrades.at(static_cast<std::size_t>(from - 1))); !upgraded)
             return upgraded.error();
-        }
     }
     if (found == 0) {
-        const auto other = opened->damaged(shown + " holds no " + layout.subject + ".");
-        if (there && !make)
-            return other;
-        if (there) {
-            Statement tables(*opened, "SELECT count(*) FROM sqlite_master");
-            if (!tables || tables.step() != SQLITE_ROW || tables.numberAt(0) > 0)
-                return other;
-        }
+        // One that was ended while it was made has nothing in it yet.
+        Statement tables(*opened, "SELECT count(*) FROM sqlite_master");
+        if (!tables || tables.step() != SQLITE_ROW)
+            return opened->error();
+        if (tables.numberAt(0) > 0)
+            return opened->damaged(shown + " holds no " + layout.subject + ".");
+        if (!make)
+            return Error{ErrorKind::NotFound, file, ENOENT, "There are no " + layout.subject + " yet."};
+        tables.reset();
         ::chmod(file.c_str(), 0600);
-        if (auto made = opened->run(layout.make); !made)
+        const auto made = opened->runWhole(layout.make);
+        // Another Kurvo may have made it meanwhile.
+        if (!made && (version.step() != SQLITE_ROW || version.numberAt(0) != layout.version))
             return made.error();
     }
     return opened;

@@ -34,6 +34,8 @@ public:
     /// What the last call met.
     Error error() const;
     Result<Done> run(const char* sql);
+    /// All of the statements or, when one fails or the process is ended, none.
+    Result<Done> runWhole(const std::string& sql);
     std::int64_t lastRow() const;
     sqlite3* handle() const { return handle_; }
 

@@ -152,7 +152,7 @@ TEST_CASE("what a filesystem cannot hold is known beforehand", "[act][fault]")
     CHECK(ordinary.refusal("what?", EntryKind::Socket, 1ull << 50).empty());
 }
 
-TEST_CASE("moves to FAT: names, sizes, links; there, back, and after it was plugged in again", "[act][fault][mount]")
+TEST_CASE("moves to FAT: names, sizes, links; there, back, and after it was plugged in again", "[act][fault][fat][mount]")
 {
     if (!canLoopMount("mkfs.vfat") || readAll("/proc/filesystems").find("vfat") == std::string::npos) {
         WARN("needs a kernel with vfat; skipped");
@@ -379,7 +379,7 @@ TEST_CASE("without room for the logbook nothing is begun, and what is under way 
     f.t.text("place/b/file", std::string(200000, 'b'));
     f.add(f.t / "place/a", Action::Delete);
     f.add(f.t / "place/b", Action::Move, other.path());
-    const auto fill = [&] { (void)!std::system(("head -c 1M /dev/zero >'" + data.path() + "/filler' 2>/dev/null").c_str()); };
+    const auto fill = [&] { (void)!std::system(("head -c 1048576 /dev/zero >'" + data.path() + "/filler' 2>/dev/null").c_str()); };
     Logbook logbook(data.path() + "/logbook.db");
     SECTION("from the start")
     {
