@@ -4,10 +4,12 @@
 
 #include <cstdint>
 #include <functional>
+#include <optional>
 #include <stop_token>
 #include <string>
 #include <vector>
 
+#include "core/find/filter.h"
 #include "core/scan/scanner.h"
 #include "core/snapshot/snapshot.h"
 
@@ -33,15 +35,16 @@ Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& 
 /// A folder, which is scanned, or a .kurvo file, which is read.
 struct Source {
     std::shared_ptr<const FileTree> tree;
-    std::uint64_t unreadable = 0;
-    bool partial = false;
-    std::int64_t taken = 0; ///< when it was scanned
-    std::vector<std::pair<std::uint32_t, std::string>> owners;
-    std::string host; ///< where it was scanned
+    SnapshotInfo info;
     /// ExitIncomplete with a word on stderr when something is missing from the tree, else ExitDone.
     int finish() const;
 };
 Result<Source> loadSource(const std::string& source);
+
+/// The filter of --where; nothing, and the mistake on stderr, where it is wrong. Ask before anything is scanned.
+std::optional<Filter> parsedFilter(const std::string& where);
+/// What it asks for; marks and advice are read only where it does.
+FilterContext contextFor(const Filter& filter, const Source& source);
 
 struct ScanArguments {
     std::vector<std::string> paths;
@@ -53,6 +56,15 @@ int runScan(const ScanArguments& arguments);
 int runFolders(const std::string& source, unsigned depth, bool json);
 /// `where`: a filter, see docs/filter.md; empty for all files.
 int runLargest(const std::string& source, std::size_t count, const std::string& where, bool json);
+struct CompareArguments {
+    std::string before, now;
+    std::string where;
+    std::string format; ///< csv, html; else text
+    std::size_t count = 40;
+    bool entries = false;
+    bool json = false;
+};
+int runCompare(const CompareArguments& arguments);
 int runDrives(bool all, bool json);
 int runLedger(const std::string& place, bool json);
 int runHelper();

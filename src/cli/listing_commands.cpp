@@ -76,13 +76,25 @@ void complainOfFilter(const std::string& where, const FilterError& error)
                    std::string(std::max<std::size_t>(error.length, 1), '^'));
 }
 
-/// Marks and advice are read only for a filter that asks for them; without marks it finds nothing marked, and says why.
+} // namespace
+
+std::optional<Filter> parsedFilter(const std::string& where)
+{
+    auto filter = Filter::parse(where);
+    if (const auto* error = std::get_if<FilterError>(&filter)) {
+        complainOfFilter(where, *error);
+        return std::nullopt;
+    }
+    return std::get<Filter>(std::move(filter));
+}
+
+/// Without marks it finds nothing marked, and says why.
 FilterContext contextFor(const Filter& filter, const Source& source)
 {
-    FilterContext context{source.taken, source.owners, {}, nullptr, nullptr};
+    FilterContext context{source.info.taken, source.info.owners, {}, nullptr, nullptr, nullptr};
     const auto user = userFolders();
     if (filter.asksFor(Filter::Test::Marks)) {
-        if (auto book = MarkStore(joinPath(user.data, "kurvo/marks.db")).read(source.host))
+        if (auto book = MarkStore(joinPath(user.data, "kurvo/marks.db")).read(source.info.host))
             context.marks =
                 std::make_shared<const TreeMarks>(source.tree, std::make_shared<const MarkBook>(std::move(*book)));
         else
@@ -94,23 +106,19 @@ FilterContext contextFor(const Filter& filter, const Source& source)
     return context;
 }
 
-} // namespace
-
 int runLargest(const std::string& source, std::size_t count, const std::string& where, bool json)
 {
     // Before anything is scanned: a wrong filter must not cost minutes.
-    const auto filter = Filter::parse(where);
-    if (const auto* error = std::get_if<FilterError>(&filter)) {
-        complainOfFilter(where, *error);
+    const auto filter = parsedFilter(where);
+    if (!filter)
         return ExitUsage;
-    }
     auto loaded = loadSource(source);
     if (!loaded) {
         complain(loaded.error().sentence);
         return ExitFailed;
     }
     const auto& tree = *loaded->tree;
-    const auto& wanted = std::get<Filter>(filter);
+    const auto& wanted = *filter;
     const auto files =
         wanted.isEmpty()
             ? largestFiles(tree, count)

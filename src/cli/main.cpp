@@ -51,6 +51,18 @@ int main(int argc, char** argv)
                                "only files that match this filter, such as \"*.wav size>500M age>1y\"");
     largestCommand->add_flag("--json", json, "print JSON, one object a line");
 
+    CompareArguments compare;
+    auto* compareCommand = app.add_subcommand("compare", "What changed between two snapshots");
+    compareCommand->add_option("OLD", compare.before, "a folder or a .kurvo file")->required();
+    compareCommand->add_option("NEW", compare.now, "a folder or a .kurvo file")->required();
+    compareCommand->add_option("--where", compare.where, "only changes that match this filter: \"change:grew delta>1G\"");
+    compareCommand->add_option("--count", compare.count, "how many to print (40 unless given)")
+        ->check(CLI::Range(1, 1000000000));
+    compareCommand->add_flag("--entries", compare.entries, "a line for each file and folder, also in whole ones");
+    compareCommand->add_option("--format", compare.format, "csv or html, on standard output")
+        ->check(CLI::IsMember({"csv", "html"}));
+    compareCommand->add_flag("--json", json, "print JSON, one object a line");
+
     auto* drivesCommand = app.add_subcommand("drives", "The mounted drives with their capacity");
     bool all = false;
     drivesCommand->add_flag("--all", all, "all mounts, with why a mount is no drive");
@@ -137,6 +149,10 @@ int main(int argc, char** argv)
             return runFolders(source, depth, json);
         if (largestCommand->parsed())
             return runLargest(source, count, where, json);
+        if (compareCommand->parsed()) {
+            compare.json = json;
+            return runCompare(compare);
+        }
         if (ledgerCommand->parsed())
             return runLedger(source, json);
         if (duplicatesCommand->parsed()) {

@@ -63,12 +63,12 @@ Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& 
 
 int Source::finish() const
 {
-    if (unreadable > 0)
-        complain(formatItems(unreadable, "entry", "entries") + " could not be read and " +
-                 (unreadable == 1 ? "is" : "are") + " missing from these figures.");
-    if (partial)
+    if (info.unreadable > 0)
+        complain(formatItems(info.unreadable, "entry", "entries") + " could not be read and " +
+                 (info.unreadable == 1 ? "is" : "are") + " missing from these figures.");
+    if (info.partial)
         complain("The scan was stopped before its end; these figures are partial.");
-    return unreadable > 0 || partial ? ExitIncomplete : ExitDone;
+    return info.unreadable > 0 || info.partial ? ExitIncomplete : ExitDone;
 }
 
 Result<Source> loadSource(const std::string& source)
@@ -79,14 +79,13 @@ Result<Source> loadSource(const std::string& source)
         auto snapshot = readSnapshot(source);
         if (!snapshot)
             return snapshot.error();
-        return Source{snapshot->tree,       snapshot->info.unreadable, snapshot->info.partial,
-                      snapshot->info.taken, snapshot->info.owners,     snapshot->info.host};
+        return Source{snapshot->tree, std::move(snapshot->info)};
     }
     auto result = scanWithProgress(source, {});
     if (!result)
         return result.error();
-    return Source{result->tree,    result->unreadable,      result->stopped,
-                  result->started, ownersOf(*result->tree), hostName()};
+    auto info = describeScan(*result);
+    return Source{std::move(result->tree), std::move(info)};
 }
 
 } // namespace kurvo::cli

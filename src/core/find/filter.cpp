@@ -202,9 +202,9 @@ bool BoundFilter::passes(Step& step, NodeId node)
             return pathHasWord(step, node);
         return ::fnmatch(term.text.c_str(), pathOf(step.path, node).c_str(), FNM_CASEFOLD) == 0;
     case Test::Size:
-        return within(tree.disk(node));
+        return within(context_.changes ? context_.changes->disk(node) : tree.disk(node));
     case Test::Apparent:
-        return within(tree.apparent(node));
+        return within(context_.changes ? context_.changes->apparent(node) : tree.apparent(node));
     case Test::Age:
     case Test::Changed: {
         const auto modified = store.modified(node);
@@ -237,6 +237,12 @@ bool BoundFilter::passes(Step& step, NodeId node)
     case Test::Advices: {
         const auto level = context_.advice ? (*context_.advice)[node] : AdviceLevel::YourCall;
         return (term.families >> static_cast<unsigned>(level) & 1) != 0;
+    }
+    case Test::Changes:
+        return context_.changes && (term.families >> context_.changes->kind(node) & 1) != 0;
+    case Test::Delta: {
+        const auto delta = context_.changes ? context_.changes->delta(node) : 0;
+        return context_.changes && delta >= term.least && delta <= term.most;
     }
     case Test::Hidden:
         return tree.isHidden(node);

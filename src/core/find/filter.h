@@ -6,12 +6,13 @@
 //   word      in the name, ASCII case ignored      "two words"   with spaces
 //   *.wav     the whole name as a glob (* ? [ ]); with a slash in it the whole path
 //   field op value[,value]   op one of : = < > <= >=
-//   fields: name path size apparent age changed family type owner under is mark advice
+//   fields: name path size apparent age changed family type owner under is mark advice; of changes: change delta
 #pragma once
 
 #include <cstdint>
 #include <functional>
 #include <memory>
+#include <span>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -31,6 +32,15 @@ struct FilterError {
     std::string sentence;
 };
 
+/// What a filter asks about an entry of a tree of changes.
+struct ChangeFacts {
+    std::function<unsigned(NodeId)> kind;      ///< as filterChanges() counts them
+    std::function<std::int64_t(NodeId)> delta; ///< bytes on disk
+    std::function<std::uint64_t(NodeId)> disk, apparent; ///< its size now; before, for what is gone
+};
+/// What `change:` takes, in the order in which ChangeFacts::kind counts.
+std::span<const std::string_view> filterChanges();
+
 /// What a filter needs to know besides the tree.
 struct FilterContext {
     std::int64_t now = 0;                                      ///< ages are counted from here: the time of the scan
@@ -38,6 +48,7 @@ struct FilterContext {
     std::function<bool(NodeId)> isPlanned = {};                ///< may be empty: nothing is
     std::shared_ptr<const TreeMarks> marks = nullptr;          ///< may be null: nothing is marked
     std::shared_ptr<const std::vector<AdviceLevel>> advice = nullptr; ///< by id; may be null: nothing is known
+    std::shared_ptr<const ChangeFacts> changes = nullptr; ///< null where the tree is none of changes: nothing changed
 };
 
 class BoundFilter;
@@ -63,6 +74,8 @@ public:
         Under,
         Marks,
         Advices,
+        Changes,
+        Delta,
         Hidden,
         Sparse,
         Preallocated,
@@ -89,7 +102,7 @@ public:
         std::string text;                                 ///< word, glob or path
         std::vector<std::string> values;                  ///< owners, marks
         std::vector<std::uint16_t> types;
-        std::uint32_t families = 0; ///< one bit a family, or a level of advice
+        std::uint32_t families = 0; ///< one bit a family, a level of advice, or a kind of change
     };
 
 private:

@@ -16,7 +16,13 @@ constexpr std::int64_t day = 86400;
 constexpr std::size_t deepest = 200; ///< brackets and nots inside each other
 
 constexpr std::string_view fields[] = {"name", "path",  "size",  "apparent", "age",  "changed", "family",
-                                       "type", "owner", "under", "is",       "mark", "advice"};
+                                       "type", "owner", "under", "is",       "mark", "advice",  "change",
+                                       "delta"};
+constexpr std::string_view changes[] = {"appeared", "vanished", "grew", "shrank", "moved"};
+bool isOrdered(std::string_view field)
+{
+    return field == "size" || field == "apparent" || field == "age" || field == "changed" || field == "delta";
+}
 /// The levels of advice as one types them, in their order.
 constexpr std::string_view levels[] = {"leave", "tool", "call", "safe"};
 constexpr std::pair<std::string_view, Filter::Test> states[] = {
@@ -236,7 +242,7 @@ private:
             return fail(word.at, word.op,
                         "\"" + field +
                             "\" is no field. There are: name, path, size, apparent, age, changed, family, "
-                            "type, owner, under, is, mark, advice.");
+                            "type, owner, under, is, mark, advice, change, delta.");
         }
         auto value = word.text.substr(word.op);
         auto op = value.substr(0, value.size() > 1 && value[1] == '=' && value[0] != '=' && value[0] != ':' ? 2 : 1);
@@ -245,12 +251,13 @@ private:
             return fail(word.at, width, "After \"" + field + op + "\" a value is missing.");
         const auto valueAt = word.at + width - std::min(width, value.size());
         const bool compares = op != ":" && op != "=";
-        const bool ordered = field == "size" || field == "apparent" || field == "age" || field == "changed";
-        if (compares && !ordered)
+        if (compares && !isOrdered(field))
             return fail(word.at + word.op, op.size(),
                         "\"" + field + "\" is not compared: write " + field + ":" + value + ".");
         if (field == "size" || field == "apparent")
             return size(field == "size" ? Test::Size : Test::Apparent, op, value, valueAt);
+        if (field == "delta")
+            return delta(op, value, valueAt);
         if (field == "age")
             return age(op, value, valueAt);
         if (field == "changed")
@@ -291,6 +298,7 @@ private:
                     : field == "type"   ? Test::Types
                     : field == "mark"   ? Test::Marks
                     : field == "advice" ? Test::Advices
+                    : field == "change" ? Test::Changes
                                         : Test::Owners;
         std::vector<Filter::Term> isTerms;
         for (std::size_t begin = 0; begin <= value.size();) {
@@ -328,6 +336,13 @@ private:
                     return fail(at, one.size(),
                                 "\"advice:" + one + "\" is not known. There are: safe, call, tool, leave.");
                 made.families |= 1u << (level - std::begin(levels));
+            } else if (field == "change") {
+                const auto kind = std::find(std::begin(changes), std::end(changes), lower(one));
+                if (kind == std::end(changes))
+                    return fail(at, one.size(),
+                                "\"change:" + one +
+                                    "\" is not known. There are: appeared, vanished, grew, shrank, moved.");
+                made.families |= 1u << (kind - std::begin(changes));
             } else {
                 const auto state = std::find_if(std::begin(states), std::end(states),
                                                 [&one](const auto& s) { return s.first == lower(one); });
@@ -411,6 +426,21 @@ private:
         return true;
     }
 
+    /// A size that may be negative.
+    bool delta(const std::string& op, const std::string& value, std::size_t at)
+    {
+        const bool negative = value.starts_with('-');
+        const auto bytes = parseSize(value.substr(negative || value.starts_with('+') ? 1 : 0));
+        if (!bytes)
+            return fail(at, value.size(), "\"" + value + "\" is no change in size. Write delta>1G or delta<-500M.");
+        const auto size = static_cast<std::int64_t>(std::min<std::uint64_t>(*bytes, INT64_MAX));
+        Filter::Term made;
+        made.test = Test::Delta;
+        setBounds(made, op, negative ? -size : size, negative ? -size : size);
+        add(std::move(made));
+        return true;
+    }
+
     bool age(const std::string& op, const std::string& value, std::size_t at)
     {
         std::size_t used = 0;
@@ -476,6 +506,11 @@ std::variant<Filter, FilterError> Filter::parse(std::string_view text)
     return FilterParser(text).run();
 }
 
+std::span<const std::string_view> filterChanges()
+{
+    return changes;
+}
+
 std::vector<std::string> filterOffers(std::string_view text, const FilterContext& context)
 {
     const auto begin = text.find_last_of(" \t(") + 1; // npos + 1 is 0
@@ -488,8 +523,7 @@ std::vector<std::string> filterOffers(std::string_view text, const FilterContext
     const auto colon = word.find(':');
     if (colon == std::string::npos) {
         for (const auto field : fields) {
-            const bool ordered = field == "size" || field == "apparent" || field == "age" || field == "changed";
-            offer(std::string(field) + (ordered ? ">" : ":"));
+            offer(std::string(field) + (isOrdered(field) ? ">" : ":"));
         }
         return word.empty() ? std::vector<std::string>{} : offers;
     }
@@ -500,6 +534,9 @@ std::vector<std::string> filterOffers(std::string_view text, const FilterContext
     if (field == "is")
         for (const auto& [state, test] : states)
             offer("is:" + std::string(state));
+    if (field == "change")
+        for (const auto change : changes)
+            offer("change:" + std::string(change));
     if (field == "owner")
         for (const auto& [uid, name] : context.owners)
             offer("owner:" + name);

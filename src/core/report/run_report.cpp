@@ -4,12 +4,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <ctime>
 #include <iterator>
 
 #include "core/base/text.h"
 #include "core/find/largest.h"
 #include "core/platform/folders.h"
+#include "core/report/page.h"
 
 namespace kurvo {
 namespace {
@@ -17,32 +17,6 @@ namespace {
 constexpr std::size_t mostSteps = 24;
 constexpr std::size_t mostQuestions = 12;
 constexpr std::size_t mostLargest = 12;
-
-std::string escaped(std::string_view bytes)
-{
-    std::string text;
-    for (const char c : displayText(bytes))
-        switch (c) {
-        case '&':
-            text += "&amp;";
-            break;
-        case '<':
-            text += "&lt;";
-            break;
-        case '>':
-            text += "&gt;";
-            break;
-        case '"':
-            text += "&quot;";
-            break;
-        case '/':
-            text += "/<wbr>"; // long paths break where people read them
-            break;
-        default:
-            text += c;
-        }
-    return text;
-}
 
 const char* actionWords(const LoggedStep& step)
 {
@@ -82,29 +56,6 @@ bool tookPlace(const LoggedStep& step)
     return step.state == StepState::Done || step.state == StepState::Emptied || step.state == StepState::Undone;
 }
 
-constexpr const char* style = R"css(
-@page { size: auto; margin: 16mm 15mm; }
-body { font: 13px/1.45 Inter, system-ui, sans-serif; color: #22272B; background: #fff; max-width: 52em; margin: 2em auto; padding: 0 1em; }
-h1 { font-size: 20px; font-weight: 600; margin: 0; }
-h2 { font-size: 13px; font-weight: 600; margin: 1.5em 0 .35em; }
-.second { color: #5E666D; }
-.facts { margin: .3em 0 1.1em; }
-.free { font-size: 28px; font-weight: 600; font-variant-numeric: tabular-nums; }
-.free i { font-style: normal; color: #5E666D; font-weight: 400; }
-.bar { display: flex; height: 14px; border: 1px solid #DAD5CA; border-radius: 2px; overflow: hidden; margin: .5em 0 .25em; print-color-adjust: exact; -webkit-print-color-adjust: exact; }
-.bar b { background: #7F939E; } .bar u { background: #0B6E6E; } .bar s { background: #F0EDE6; flex: 1; }
-table { border-collapse: collapse; width: 100%; }
-td, th { text-align: left; vertical-align: top; padding: .28em .8em .28em 0; border-bottom: 1px solid #DAD5CA; font-weight: 400; }
-th { color: #5E666D; font-size: 11px; }
-.n { text-align: right; white-space: nowrap; font-variant-numeric: tabular-nums; }
-.w { white-space: nowrap; }
-.box { display: inline-block; width: .8em; height: .8em; border: 1px solid #22272B; margin-right: .6em; vertical-align: -1px; }
-ul { margin: .2em 0; padding-left: 1.2em; }
-tr { break-inside: avoid; } h2 { break-after: avoid; }
-.small { font-size: 11px; }
-@media print { body { margin: 0; padding: 0; max-width: none; font-size: 11px; } }
-)css";
-
 /// The drive as it was and is: used, what came free, free.
 std::string bar(const RunReport& report)
 {
@@ -117,16 +68,6 @@ std::string bar(const RunReport& report)
     return fmt::format("<div class=bar><b style='width:{:.2f}%'></b><u style='width:{:.2f}%'></u><s></s></div>\n",
                        share(report.capacity - std::min(report.capacity, run.freeAfter)),
                        share(run.freeAfter - run.freeBefore));
-}
-
-std::string utc(std::int64_t time)
-{
-    const std::time_t seconds = time;
-    std::tm parts{};
-    ::gmtime_r(&seconds, &parts);
-    char text[32];
-    std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &parts);
-    return text;
 }
 
 } // namespace
@@ -156,11 +97,9 @@ std::string reportHtml(const RunReport& report, SizeUnits units)
         return formatBytes(bytes, units);
     };
     std::string html = fmt::format(
-        "<!DOCTYPE html>\n<html lang=en><head><meta charset=utf-8><title>Clearing report, {0}, {1}</title>"
-        "<style>{2}</style></head><body>\n<h1>What was cleared on {0}</h1>\n"
-        "<div class='facts second'>{3} · {1} · run {4}{5}</div>\n",
-        escaped(run.host), formatTime(run.began), style, escaped(run.place), run.id,
-        report.drive.empty() ? "" : " · " + escaped(report.drive));
+        "<h1>What was cleared on {0}</h1>\n<div class='facts second'>{2} · {1} · run {3}{4}</div>\n",
+        htmlText(run.host), formatTime(run.began), htmlText(run.place), run.id,
+        report.drive.empty() ? "" : " · " + htmlText(report.drive));
     html += fmt::format("<div class=free>{} <i>free before, now</i> {}</div>\n{}", size(run.freeBefore),
                         size(run.freeAfter), bar(report));
     const auto came = report.proof.cameFree;
@@ -172,7 +111,7 @@ std::string reportHtml(const RunReport& report, SizeUnits units)
     if (!report.proof.sentences.empty()) {
         html += "<ul>";
         for (const auto& sentence : report.proof.sentences)
-            html += "<li>" + escaped(sentence) + "</li>";
+            html += "<li>" + htmlText(sentence) + "</li>";
         html += "</ul>\n";
     }
 
@@ -185,8 +124,8 @@ std::string reportHtml(const RunReport& report, SizeUnits units)
         auto note = tell ? step.note : std::string();
         if (!step.target.empty() && tookPlace(step))
             note = "now at " + step.target + (note.empty() ? "" : ". " + note);
-        return fmt::format("<tr><td>{}{}</td><td class=n>{}</td><td>{}</td></tr>\n", escaped(step.path),
-                           note.empty() ? "" : "<div class='second small'>" + escaped(note) + "</div>",
+        return fmt::format("<tr><td>{}{}</td><td class=n>{}</td><td>{}</td></tr>\n", htmlText(step.path),
+                           note.empty() ? "" : "<div class='second small'>" + htmlText(note) + "</div>",
                            size(step.disk), outcomeWords(step));
     };
     html += "<h2>What was done</h2>\n<table><tr><th>what</th><th class=n>on disk</th><th>outcome</th></tr>\n";
@@ -205,8 +144,8 @@ std::string reportHtml(const RunReport& report, SizeUnits units)
         html += "<h2>Questions to the owner</h2>\n<table>\n";
         for (std::size_t i = 0; i < std::min(report.questions.size(), mostQuestions); ++i) {
             const auto& mark = report.questions[i];
-            html += fmt::format("<tr><td><span class=box></span>{}{}</td></tr>\n", escaped(mark.path),
-                                mark.note.empty() ? "" : "<div>" + escaped(mark.note) + "</div>");
+            html += fmt::format("<tr><td><span class=box></span>{}{}</td></tr>\n", htmlText(mark.path),
+                                mark.note.empty() ? "" : "<div>" + htmlText(mark.note) + "</div>");
         }
         if (report.questions.size() > mostQuestions)
             html += fmt::format("<tr><td class=second>and {} more</td></tr>\n",
@@ -216,18 +155,18 @@ std::string reportHtml(const RunReport& report, SizeUnits units)
     if (!report.largest.empty()) {
         html += "<h2>What is largest there now</h2>\n<table><tr><th>file</th><th class=n>on disk</th><th>changed</th></tr>\n";
         for (const auto& file : report.largest)
-            html += fmt::format("<tr><td>{}</td><td class=n>{}</td><td class=w>{}</td></tr>\n", escaped(file.path),
+            html += fmt::format("<tr><td>{}</td><td class=n>{}</td><td class=w>{}</td></tr>\n", htmlText(file.path),
                                 size(file.disk), formatTime(file.modified).substr(0, 10));
         html += "</table>\n";
     }
-    return html + "</body></html>\n";
+    return htmlPage("Clearing report, " + run.host + ", " + formatTime(run.began), html);
 }
 
 std::string reportCsv(const RunReport& report)
 {
     std::string csv = "run,date,action,outcome,disk_bytes,path,target,note\r\n";
     for (const auto& step : report.record.steps)
-        csv += fmt::format("{},{},{},{},{},{},{},{}\r\n", report.record.run.id, utc(step.changed),
+        csv += fmt::format("{},{},{},{},{},{},{},{}\r\n", report.record.run.id, utcText(step.changed),
                            actionName(step.action), stateName(step.state), step.disk, csvField(step.path),
                            csvField(step.target), csvField(step.note));
     return csv;

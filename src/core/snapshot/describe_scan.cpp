@@ -4,6 +4,7 @@
 #include "core/base/figures.h"
 #include "core/base/patience.h"
 #include "core/base/text.h"
+#include "core/platform/filesystem_identity.h"
 #include "core/platform/folders.h"
 #include "core/snapshot/snapshot.h"
 
@@ -22,6 +23,7 @@ SnapshotInfo describePlace(const std::string& path)
     struct Answer {
         Capacity capacity;
         std::string mountPoint;
+        std::string uuid;
         std::optional<Drive> drive;
     };
     const auto answer = askWithin(limit, [path] {
@@ -30,6 +32,7 @@ SnapshotInfo describePlace(const std::string& path)
             found.capacity = *capacity;
         if (const auto mount = mountPointOf(path)) {
             found.mountPoint = *mount;
+            found.uuid = filesystemUuid(*mount);
             if (auto drive = readDrive(*mount))
                 found.drive = std::move(*drive);
         }
@@ -39,6 +42,7 @@ SnapshotInfo describePlace(const std::string& path)
         return info; // a drive that does not answer: what is known without it
     info.capacity = answer->capacity;
     info.mountPoint = answer->mountPoint;
+    info.filesystemUuid = answer->uuid;
     if (answer->drive) {
         info.filesystem = answer->drive->filesystem;
         if (info.place == info.mountPoint)

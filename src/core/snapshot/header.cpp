@@ -24,6 +24,13 @@ std::string bytesOf(const json& value)
 
 } // namespace
 
+bool isOneFilesystem(const SnapshotInfo& a, const SnapshotInfo& b)
+{
+    if (!a.filesystemUuid.empty() && !b.filesystemUuid.empty())
+        return a.filesystemUuid == b.filesystemUuid;
+    return a.host == b.host && a.mountPoint == b.mountPoint && a.filesystem == b.filesystem;
+}
+
 std::string ownerName(const SnapshotInfo& info, std::uint32_t uid)
 {
     for (const auto& [known, name] : info.owners)
@@ -47,6 +54,8 @@ std::string encodeHeader(const SnapshotInfo& info)
     header["place_name"] = displayText(info.placeName);
     header["host"] = displayText(info.host);
     header["filesystem"] = displayText(info.filesystem);
+    if (!info.filesystemUuid.empty())
+        header["filesystem_uuid"] = displayText(info.filesystemUuid);
     header["mount_point"] = binary(info.mountPoint);
     header["taken"] = info.taken;
     header["seconds"] = info.seconds;
@@ -77,6 +86,7 @@ Result<SnapshotInfo> decodeHeader(std::string_view bytes, const std::string& pat
         info.placeName = header.at("place_name").get<std::string>();
         info.host = header.at("host").get<std::string>();
         info.filesystem = header.at("filesystem").get<std::string>();
+        info.filesystemUuid = header.value("filesystem_uuid", std::string());
         info.mountPoint = bytesOf(header.at("mount_point"));
         info.taken = header.at("taken").get<std::int64_t>();
         info.seconds = header.at("seconds").get<double>();

@@ -31,6 +31,7 @@ struct SnapshotInfo {
     std::string placeName; ///< for people: drive name or folder name
     std::string host;
     std::string filesystem;
+    std::string filesystemUuid; ///< which filesystem that was, wherever it is mounted; may be empty
     std::string mountPoint; ///< of the drive that held the place; bytes
     std::int64_t taken = 0; ///< UTC seconds, when the scan began
     double seconds = 0;     ///< how long it took
@@ -48,6 +49,9 @@ struct SnapshotInfo {
 SnapshotInfo describePlace(const std::string& path);
 /// The same for a finished scan, with its time and owners.
 SnapshotInfo describeScan(const ScanResult& result);
+
+/// Both are of one filesystem, as far as can be known: by its UUID, else by machine, mount point and kind.
+bool isOneFilesystem(const SnapshotInfo& a, const SnapshotInfo& b);
 
 /// The account name for a uid: from the snapshot's own list, else the number.
 std::string ownerName(const SnapshotInfo& info, std::uint32_t uid);

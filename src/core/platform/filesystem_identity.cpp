@@ -1,0 +1,68 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/platform/filesystem_identity.h"
+
+#include <fcntl.h>
+#include <sys/ioctl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cstdint>
+#include <filesystem>
+#include <system_error>
+
+#include "core/platform/unique_fd.h"
+
+namespace kurvo {
+namespace {
+
+/// FS_IOC_GETFSUUID of linux/fs.h, Linux 6.9 and later.
+struct FsUuid {
+    std::uint8_t length;
+    std::uint8_t bytes[16];
+};
+constexpr unsigned long getFsUuid = _IOR(0x15, 0, FsUuid);
+
+std::string fromKernel(int fd)
+{
+    FsUuid uuid{};
+    if (::ioctl(fd, getFsUuid, &uuid) != 0 || uuid.length != sizeof uuid.bytes)
+        return {};
+    std::string text;
+    for (std::size_t i = 0; i < sizeof uuid.bytes; ++i) {
+        text += "0123456789abcdef"[uuid.bytes[i] >> 4];
+        text += "0123456789abcdef"[uuid.bytes[i] & 15];
+        if (i == 3 || i == 5 || i == 7 || i == 9)
+            text += '-';
+    }
+    return text;
+}
+
+std::string fromDevices(dev_t device)
+{
+    std::error_code error;
+    for (const auto& link : std::filesystem::directory_iterator("/dev/disk/by-uuid", error)) {
+        struct stat s { };
+        if (::stat(link.path().c_str(), &s) == 0 && S_ISBLK(s.st_mode) && s.st_rdev == device)
+            return link.path().filename().string();
+    }
+    return {};
+}
+
+} // namespace
+
+std::string filesystemUuid(const std::string& path)
+{
+    const UniqueFd fd(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+    struct stat s { };
+    if (!fd || ::fstat(fd.get(), &s) != 0)
+        return {};
+    auto uuid = fromKernel(fd.get());
+    if (uuid.empty())
+        uuid = fromDevices(s.st_dev);
+    std::transform(uuid.begin(), uuid.end(), uuid.begin(),
+                   [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; });
+    return uuid;
+}
+
+} // namespace kurvo
