@@ -10,22 +10,30 @@
 
 namespace kurvo {
 
-/// The columns of version 1, by their numbers in the file.
+/// The columns, by their numbers in the file.
 enum class Column : std::uint32_t {
     End = 0,
     Names = 1,      ///< NUL-terminated
     Kinds = 2,      ///< u16 a node: EntryKind | NodeFlag (door, unreadable, unfinished)
     Children = 3,   ///< varint a folder: number of children
     Sizes = 4,      ///< varint a node: st_size; 0 for folders and special files
-    Blocks = 5,     ///< varint a node: 512-byte blocks
+    Blocks = 5,     ///< a node: 512-byte blocks; varint in version 1, zigzag varint of the difference to usualBlocks() later
     Modified = 6,   ///< zigzag varint a node: seconds since the previous node's
     ModifiedNs = 7, ///< varint a node
     Inodes = 8,     ///< zigzag varint a node: difference to the previous node's
     Owners = 9,     ///< varint a node: uid
     Devices = 10,   ///< varint a folder: major << 32 | minor
-    Links = 11      ///< varint a node that is no folder: st_nlink
+    Links = 11,     ///< varint a node that is no folder: st_nlink
+    Index = 12,     ///< a folder, or a file of 1 MiB or more: see figures_index.h; from version 2 on
+    NotRead = 13    ///< what could not be read: varint errno, path, NUL; from version 2 on
 };
-inline constexpr std::uint32_t lastColumn = 11;
+inline constexpr std::uint32_t lastColumn = 13;
+
+/// How many blocks of 512 bytes an entry of this size mostly has: whole pages of 4 KiB.
+inline std::uint64_t usualBlocks(std::uint64_t size)
+{
+    return (size / 4096 + (size % 4096 != 0 ? 1 : 0)) * 8;
+}
 
 class ColumnWriter {
 public:

@@ -58,6 +58,7 @@ SnapshotInfo describeScan(const ScanResult& result)
     info.seconds = result.seconds;
     info.partial = result.stopped;
     info.unreadable = result.unreadable;
+    info.notRead = result.unreadableList;
     info.owners = ownersOf(*result.tree);
     return info;
 }

@@ -47,8 +47,9 @@ std::vector<std::pair<std::uint32_t, std::string>> ownersOf(const FileTree& tree
     return owners;
 }
 
-std::string encodeHeader(const SnapshotInfo& info)
+std::string encodeHeader(const SnapshotHeader& all)
 {
+    const auto& info = all.info;
     json header;
     header["place"] = binary(info.place);
     header["place_name"] = displayText(info.placeName);
@@ -72,16 +73,32 @@ std::string encodeHeader(const SnapshotInfo& info)
     header["unreadable"] = info.unreadable;
     header["entries"] = info.entries;
     header["disk_bytes"] = info.diskBytes;
+    header["id"] = info.id;
+    header["options"] = {{"cross_mounts", info.crossMounts}, {"exclude", json::array()}};
+    for (const auto& glob : info.exclude)
+        header["options"]["exclude"].push_back(binary(glob));
+    if (!info.ledger.empty()) {
+        auto& ledger = header["ledger"] = json::array();
+        for (const auto& [part, bytes] : info.ledger)
+            ledger.push_back({part, bytes});
+    }
+    if (!info.baseId.empty())
+        header["base"] = {{"id", info.baseId}, {"file", binary(info.baseFile)}};
+    std::string index;
+    for (const auto hash : all.index)
+        putU64(index, hash);
+    header["index"] = binary(index);
     const auto cbor = json::to_cbor(header);
     return std::string(cbor.begin(), cbor.end());
 }
 
-Result<SnapshotInfo> decodeHeader(std::string_view bytes, const std::string& path)
+Result<SnapshotHeader> decodeHeader(std::string_view bytes, const std::string& path)
 {
     // nlohmann reports wrong types by exceptions; they end here.
     try {
         const auto header = json::from_cbor(bytes.begin(), bytes.end());
-        SnapshotInfo info;
+        SnapshotHeader all;
+        auto& info = all.info;
         info.place = bytesOf(header.at("place"));
         info.placeName = header.at("place_name").get<std::string>();
         info.host = header.at("host").get<std::string>();
@@ -102,7 +119,24 @@ Result<SnapshotInfo> decodeHeader(std::string_view bytes, const std::string& pat
         info.unreadable = header.at("unreadable").get<std::uint64_t>();
         info.entries = header.at("entries").get<std::uint64_t>();
         info.diskBytes = header.at("disk_bytes").get<std::uint64_t>();
-        return info;
+        if (!header.contains("id"))
+            return all; // version 1
+        info.id = header.at("id").get<std::string>();
+        const auto& options = header.at("options");
+        info.crossMounts = options.at("cross_mounts").get<bool>();
+        for (const auto& glob : options.at("exclude"))
+            info.exclude.push_back(bytesOf(glob));
+        if (header.contains("ledger"))
+            for (const auto& line : header.at("ledger"))
+                info.ledger.emplace_back(line.at(0).get<std::string>(), line.at(1).get<std::uint64_t>());
+        if (header.contains("base")) {
+            info.baseId = header.at("base").at("id").get<std::string>();
+            info.baseFile = bytesOf(header.at("base").at("file"));
+        }
+        const auto index = bytesOf(header.at("index"));
+        for (std::size_t at = 0; at + 8 <= index.size(); at += 8)
+            all.index.push_back(getU64(index, at));
+        return all;
     } catch (const json::exception&) {
         return Error{ErrorKind::Damaged, path, 0,
                      "The snapshot " + displayText(path) + " is damaged: its header cannot be read."};

@@ -11,10 +11,8 @@
 namespace kurvo {
 
 inline constexpr std::string_view snapshotMagic = "KURVOSNP";
-inline constexpr std::size_t preambleSize = 24;  ///< magic, version, header size, header checksum
-inline constexpr std::size_t blockHeadSize = 24; ///< column, stored, raw, items, checksum
+inline constexpr std::size_t preambleSize = 24; ///< magic, version, header size, header checksum
 inline constexpr std::size_t largestHeader = 1 << 20;
-inline constexpr std::size_t blockTarget = 1 << 20; ///< raw bytes after which a block is closed
 
 inline void putU32(std::string& out, std::uint32_t v)
 {
@@ -38,8 +36,14 @@ inline std::uint64_t getU64(std::string_view in, std::size_t at)
     return getU32(in, at) | std::uint64_t{getU32(in, at + 4)} << 32;
 }
 
-std::string encodeHeader(const SnapshotInfo& info);
+struct SnapshotHeader {
+    std::uint32_t version = snapshotVersion;
+    SnapshotInfo info;
+    std::vector<std::uint64_t> index; ///< the first hash of each block of the index
+};
+
+std::string encodeHeader(const SnapshotHeader& header);
 /// Damaged when the CBOR does not hold what a header must hold.
-Result<SnapshotInfo> decodeHeader(std::string_view bytes, const std::string& path);
+Result<SnapshotHeader> decodeHeader(std::string_view bytes, const std::string& path);
 
 } // namespace kurvo

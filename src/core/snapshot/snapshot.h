@@ -1,17 +1,23 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The snapshot file, `.kurvo`, version 1: one finished scan. Written in full in docs/snapshot-format.md; in short:
+// The snapshot file, `.kurvo`: one finished scan. Version 2, written in full in docs/snapshot-format.md; in short:
 //
 //   magic "KURVOSNP"  u32 version  u32 header bytes  u64 XXH3-64 of the header  header (CBOR)
-//   blocks: u32 column  u32 stored bytes  u32 raw bytes  u32 items  u64 XXH3-64 of the stored bytes  bytes (zstd)
+//   blocks: head (column, stored, raw, items, prefix, checksum)  bytes (zstd)
 //   end: a block with column 0 and no bytes, whose item count is the number of blocks before it
 //
 // All numbers are little-endian. Nodes stand in breadth-first order, so parents are implied by child counts; columns
 // are stored apart, because like compresses with like. A file is written once and never changed.
+//
+// A chain of snapshots of one place costs little: one may be packed against the columns of an earlier, its base (zstd
+// with a prefix), and then holds what differs. The base is always a whole one, so reading takes two files at most, and
+// it is kept alive by a hard link in the folder ".bases": removing or losing the snapshot that it was does not touch
+// those that need it. Where there are no hard links every snapshot is written whole.
 #pragma once
 
 #include <cstdint>
 #include <functional>
 #include <memory>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -22,7 +28,7 @@
 
 namespace kurvo {
 
-inline constexpr std::uint32_t snapshotVersion = 1;
+inline constexpr std::uint32_t snapshotVersion = 2;
 inline constexpr const char* snapshotSuffix = ".kurvo";
 
 /// What is known about a scan besides its entries.
@@ -39,9 +45,16 @@ struct SnapshotInfo {
     bool partial = false;   ///< the scan was stopped before its end
     bool sample = false;    ///< made-up data of the demo
     std::uint64_t unreadable = 0;
+    std::vector<Unreadable> notRead; ///< of those, what is listed; not known to readSnapshotInfo()
+    bool crossMounts = false;        ///< the scan went through other mounts as well
+    std::vector<std::string> exclude; ///< globs that were left out
+    std::vector<std::pair<std::string, std::uint64_t>> ledger; ///< parts of the drive's ledger with their bytes, if known
     std::vector<std::pair<std::uint32_t, std::string>> owners; ///< account names by uid, as that machine had them
     std::uint64_t entries = 0;                                 ///< without the root; filled by writeSnapshot
     std::uint64_t diskBytes = 0;
+    std::string id;       ///< of this snapshot, 32 hexadecimal digits; made by writeSnapshot; empty in version 1
+    std::string baseId;   ///< of the one that it is packed against; empty for a whole one
+    std::string baseFile; ///< name of that file when this was written
 };
 
 /// What is known of a place before it is scanned: host, drive, capacity. Asks the drive, for some seconds at most: call
@@ -64,15 +77,29 @@ struct Snapshot {
 };
 
 /// Writes to a temporary file beside `path`, syncs, renames: an earlier file of that name stays whole until the new one
-/// is. What was taken out of the tree is not written. Returns what the header says.
-Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree);
+/// is. What was taken out of the tree is not written. Returns what the header says. With `base`, the path of another
+/// snapshot in the same folder, it is packed against that one (or against what that one is packed against), where
+/// this saves most of its size; see above.
+Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree,
+                                   const std::string& base = {});
 
 /// Takes bytes in order; what becomes of them is its own concern.
 using ByteSink = std::function<void(const char* bytes, std::size_t size)>;
 /// The same bytes to somewhere else.
 SnapshotInfo writeSnapshot(const ByteSink& write, const SnapshotInfo& info, const FileTree& tree);
 
-/// Reads a whole file. Every length, count and checksum is verified before it is used; a file that fails is Damaged
+/// Figures of one entry, from the index of a snapshot.
+struct EntryFigures {
+    std::uint64_t disk = 0, apparent = 0;
+    std::uint64_t files = 0, folders = 0; ///< below it
+};
+/// The figures of folders, and of files of 1 MiB or more, without reading the tree: some 0.2 ms a file and path. `paths`
+/// are whole paths; one that the snapshot does not have, or that lies outside of its place, gets none. Version 1 has no
+/// index: Unsupported.
+Result<std::vector<std::optional<EntryFigures>>> readFigures(const std::string& path,
+                                                             const std::vector<std::string>& paths);
+
+/// Reads a whole file, and its base where it has one. Every length, count and checksum is verified before it is used; a file that fails is Damaged
 /// (cut, altered), TooNew or WrongFormat, with a sentence that says which.
 Result<Snapshot> readSnapshot(const std::string& path);
 

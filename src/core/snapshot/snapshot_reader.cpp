@@ -1,16 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <fcntl.h>
-#include <sys/stat.h>
-#include <xxhash.h>
-#include <zstd.h>
-
 #include <algorithm>
-#include <array>
-#include <cerrno>
 
 #include "core/base/text.h"
-#include "core/platform/unique_fd.h"
-#include "core/snapshot/columns.h"
+#include "core/snapshot/blocks.h"
+#include "core/snapshot/figures_index.h"
 #include "core/snapshot/header.h"
 #include "core/snapshot/snapshot.h"
 #include "core/types/file_types.h"
@@ -18,107 +11,11 @@
 namespace kurvo {
 namespace {
 
-/// Reads a file from its start, with bounds.
-class FileBytes {
-public:
-    static Result<FileBytes> open(const std::string& path)
-    {
-        FileBytes file;
-        file.fd_ = UniqueFd(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
-        struct stat s { };
-        if (!file.fd_ || ::fstat(file.fd_.get(), &s) != 0)
-            return systemError("open the snapshot", path, errno);
-        if (!S_ISREG(s.st_mode))
-            return Error{ErrorKind::WrongFormat, path, 0,
-                         displayText(path) + " is not a snapshot: it is not a regular file."};
-        file.left_ = static_cast<std::uint64_t>(s.st_size);
-        return file;
-    }
-    /// False when fewer than `size` bytes are left, or the disk fails.
-    bool read(std::string& out, std::size_t size)
-    {
-        if (size > left_)
-            return false;
-        out.resize(size);
-        for (std::size_t done = 0; done < size;) {
-            const auto n = ::read(fd_.get(), out.data() + done, size - done);
-            if (n < 0 && errno == EINTR)
-                continue;
-            if (n <= 0)
-                return false;
-            done += static_cast<std::size_t>(n);
-        }
-        left_ -= size;
-        return true;
-    }
-    std::uint64_t left() const { return left_; }
-
-private:
-    UniqueFd fd_;
-    std::uint64_t left_ = 0;
-};
-
-Error damaged(const std::string& path, const std::string& what)
-{
-    return {ErrorKind::Damaged, path, 0, "The snapshot " + displayText(path) + " is damaged: " + what};
-}
-
-Result<SnapshotInfo> readHeader(FileBytes& file, const std::string& path)
-{
-    std::string preamble;
-    if (!file.read(preamble, preambleSize) || !preamble.starts_with(snapshotMagic))
-        return Error{ErrorKind::WrongFormat, path, 0, displayText(path) + " is not a Kurvo snapshot."};
-    const auto version = getU32(preamble, 8);
-    if (version > snapshotVersion)
-        return Error{ErrorKind::TooNew, path, 0,
-                     "The snapshot " + displayText(path) + " was written by a newer version of Kurvo (format " +
-                         std::to_string(version) + "; this one reads up to " + std::to_string(snapshotVersion) + ")."};
-    const auto size = getU32(preamble, 12);
-    std::string header;
-    if (version == 0 || size > largestHeader || !file.read(header, size))
-        return damaged(path, "it ends within its header.");
-    if (XXH3_64bits(header.data(), header.size()) != getU64(preamble, 16))
-        return damaged(path, "the checksum of its header is wrong.");
-    return decodeHeader(header, path);
-}
-
-using Columns = std::array<std::string, lastColumn + 1>;
-
-Result<Done> readColumns(FileBytes& file, const std::string& path, Columns& columns)
-{
-    std::string head, packed, raw;
-    for (std::uint32_t blocks = 0;; ++blocks) {
-        if (!file.read(head, blockHeadSize))
-            return damaged(path, "it was cut off.");
-        const auto column = getU32(head, 0);
-        const auto stored = getU32(head, 4);
-        const auto rawSize = getU32(head, 8);
-        const auto headSum = XXH3_64bits(head.data(), 16);
-        const auto sum = getU64(head, 16);
-        if (column == 0) {
-            if (sum != headSum || getU32(head, 12) != blocks)
-                return damaged(path, "its end mark is wrong.");
-            if (file.left() != 0)
-                return damaged(path, "something follows its end.");
-            return Done{};
-        }
-        // A block is closed once it passes blockTarget; the last item may be one long name more.
-        if (column > lastColumn || rawSize > blockTarget + 8192 || !file.read(packed, stored))
-            return damaged(path, "it was cut off or a block is not valid.");
-        if (XXH3_64bits_withSeed(packed.data(), packed.size(), headSum) != sum)
-            return damaged(path, "the checksum of a block is wrong.");
-        raw.resize(rawSize);
-        if (ZSTD_decompress(raw.data(), raw.size(), packed.data(), packed.size()) != rawSize)
-            return damaged(path, "a block cannot be unpacked.");
-        columns[column] += raw;
-    }
-}
-
 /// Builds the tree from the columns; false when they do not fit together.
 class TreeReader {
 public:
-    explicit TreeReader(const Columns& c)
-        : names_(at(c, Column::Names)), kinds_(at(c, Column::Kinds)), children_(at(c, Column::Children)),
+    TreeReader(const Columns& c, std::uint32_t version)
+        : version_(version), names_(at(c, Column::Names)), kinds_(at(c, Column::Kinds)), children_(at(c, Column::Children)),
           sizes_(at(c, Column::Sizes)), blocks_(at(c, Column::Blocks)), modified_(at(c, Column::Modified)),
           modifiedNs_(at(c, Column::ModifiedNs)), inodes_(at(c, Column::Inodes)), owners_(at(c, Column::Owners)),
           devices_(at(c, Column::Devices)), links_(at(c, Column::Links))
@@ -184,7 +81,7 @@ private:
         node.stat.kind = static_cast<EntryKind>(kind & 7);
         node.flags = kind & (FlagDoor | FlagUnreadable | FlagUnfinished);
         node.stat.size = sizes_.varint();
-        node.stat.blocks = blocks_.varint();
+        node.stat.blocks = version_ == 1 ? blocks_.varint() : blocks_.difference(usualBlocks(node.stat.size));
         previousModified_ = modified_.difference(previousModified_);
         node.stat.modified = static_cast<std::int64_t>(previousModified_);
         const auto ns = modifiedNs_.varint();
@@ -208,37 +105,111 @@ private:
         return !failed() && node.stat.blocks < mostBlocks && node.stat.size <= INT64_MAX;
     }
 
+    std::uint32_t version_;
     ColumnReader names_, kinds_, children_, sizes_, blocks_, modified_, modifiedNs_, inodes_, owners_, devices_, links_;
     std::uint64_t previousModified_ = 0;
     std::uint64_t previousInode_ = 0;
 };
 
+bool readNotRead(const std::string& column, std::vector<Unreadable>& out)
+{
+    ColumnReader reader(column);
+    while (!reader.atEnd() && !reader.failed()) {
+        const auto error = static_cast<int>(std::min<std::uint64_t>(reader.varint(), 4096));
+        out.push_back({std::string(reader.text()), error});
+    }
+    return !reader.failed();
+}
+
 } // namespace
 
 Result<SnapshotInfo> readSnapshotInfo(const std::string& path)
 {
-    auto file = FileBytes::open(path);
+    const auto file = SnapshotFile::open(path);
     if (!file)
         return file.error();
-    return readHeader(*file, path);
+    return file->header().info;
 }
 
 Result<Snapshot> readSnapshot(const std::string& path)
 {
-    auto file = FileBytes::open(path);
+    auto file = SnapshotFile::open(path);
     if (!file)
         return file.error();
-    auto info = readHeader(*file, path);
-    if (!info)
-        return info.error();
+    auto info = file->header().info;
     Columns columns;
-    auto read = readColumns(*file, path, columns);
-    if (!read)
-        return read.error();
-    auto store = TreeReader(columns).build();
-    if (!store)
-        return damaged(path, "its columns do not fit together.");
-    return Snapshot{*info, std::make_shared<FileTree>(std::move(store))};
+    {
+        std::optional<Base> base;
+        if (!info.baseId.empty()) {
+            const auto found = findBase(path, info);
+            if (!found)
+                return found.error();
+            auto read = readBase(*found);
+            if (!read)
+                return read.error();
+            base = std::move(*read);
+        }
+        if (auto read = file->readColumns(columns, base ? &*base : nullptr); !read)
+            return read.error();
+    }
+    auto store = TreeReader(columns, file->header().version).build();
+    if (!store || !readNotRead(columns[static_cast<std::size_t>(Column::NotRead)], info.notRead))
+        return Error{ErrorKind::Damaged, path, 0,
+                     "The snapshot " + displayText(path) + " is damaged: its columns do not fit together."};
+    return Snapshot{std::move(info), std::make_shared<FileTree>(std::move(store))};
+}
+
+Result<std::vector<std::optional<EntryFigures>>> readFigures(const std::string& path,
+                                                             const std::vector<std::string>& paths)
+{
+    auto file = SnapshotFile::open(path);
+    if (!file)
+        return file.error();
+    const auto& [version, info, index] = file->header();
+    if (version == 1)
+        return Error{ErrorKind::Unsupported, path, 0,
+                     "The snapshot " + displayText(path) + " is of an older version and has no index."};
+    std::vector<std::optional<EntryFigures>> figures(paths.size());
+    // Which block has which of the paths.
+    std::vector<std::pair<std::size_t, std::size_t>> wanted;
+    std::vector<std::uint64_t> hashes(paths.size());
+    for (std::size_t i = 0; i < paths.size(); ++i) {
+        if (!isAtOrBelow(paths[i], info.place))
+            continue;
+        auto below = std::string_view(paths[i]).substr(info.place.size());
+        while (below.starts_with('/'))
+            below.remove_prefix(1);
+        hashes[i] = indexHash(below);
+        const auto after = std::upper_bound(index.begin(), index.end(), hashes[i]);
+        if (after != index.begin())
+            wanted.emplace_back(static_cast<std::size_t>(after - index.begin()) - 1, i);
+    }
+    std::sort(wanted.begin(), wanted.end());
+    std::vector<std::size_t> numbers;
+    for (const auto& [block, i] : wanted)
+        if (numbers.empty() || numbers.back() != block)
+            numbers.push_back(block);
+    std::optional<SnapshotFile> base;
+    const auto prefix = [&](std::uint64_t start, std::uint32_t length) -> Result<std::string> {
+        if (!base) {
+            const auto found = findBase(path, info);
+            if (!found)
+                return found.error();
+            auto opened = SnapshotFile::open(*found);
+            if (!opened)
+                return opened.error();
+            base = std::move(*opened);
+        }
+        return base->readIndexStretch(start, length);
+    };
+    const auto blocks = file->readIndexBlocks(numbers, prefix);
+    if (!blocks)
+        return blocks.error();
+    for (const auto& [block, i] : wanted) {
+        const auto at = std::lower_bound(numbers.begin(), numbers.end(), block) - numbers.begin();
+        figures[i] = findInBlock((*blocks)[static_cast<std::size_t>(at)], hashes[i]);
+    }
+    return figures;
 }
 
 } // namespace kurvo

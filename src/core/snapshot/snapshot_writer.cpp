@@ -1,76 +1,22 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <fcntl.h>
+#include <sys/random.h>
+#include <sys/stat.h>
+#include <unistd.h>
 #include <xxhash.h>
-#include <zstd.h>
 
-#include <array>
+#include <algorithm>
 #include <deque>
-#include <limits>
 
+#include "core/base/text.h"
 #include "core/platform/atomic_file.h"
-#include "core/snapshot/columns.h"
+#include "core/snapshot/blocks.h"
+#include "core/snapshot/figures_index.h"
 #include "core/snapshot/header.h"
 #include "core/snapshot/snapshot.h"
 
 namespace kurvo {
 namespace {
-
-constexpr int compressionLevel = 1; // level 3 saves 4 % and takes twice the time
-
-class BlockWriter {
-public:
-    explicit BlockWriter(const ByteSink& write) : write_(write) { }
-
-    ColumnWriter& column(Column c) { return columns_[static_cast<std::size_t>(c)]; }
-    /// Notes one more item in the column and closes its block when it is full.
-    void item(Column c)
-    {
-        const auto i = static_cast<std::size_t>(c);
-        ++items_[i];
-        if (columns_[i].bytes().size() >= blockTarget)
-            close(c);
-    }
-    void finish()
-    {
-        for (std::uint32_t c = 1; c <= lastColumn; ++c)
-            if (items_[c] > 0)
-                close(static_cast<Column>(c));
-        std::string head;
-        putU32(head, static_cast<std::uint32_t>(Column::End));
-        putU32(head, 0);
-        putU32(head, 0);
-        putU32(head, blocks_);
-        putU64(head, XXH3_64bits(head.data(), head.size()));
-        write_(head.data(), head.size());
-    }
-
-private:
-    void close(Column c)
-    {
-        const auto i = static_cast<std::size_t>(c);
-        const auto& raw = columns_[i].bytes();
-        packed_.resize(ZSTD_compressBound(raw.size()));
-        const auto size = ZSTD_compress(packed_.data(), packed_.size(), raw.data(), raw.size(), compressionLevel);
-        packed_.resize(size); // with a buffer of that bound ZSTD_compress cannot fail
-        std::string head;
-        putU32(head, static_cast<std::uint32_t>(c));
-        putU32(head, static_cast<std::uint32_t>(packed_.size()));
-        putU32(head, static_cast<std::uint32_t>(raw.size()));
-        putU32(head, items_[i]);
-        // The checksum covers the head as well, so that a flipped count is found before it is believed.
-        putU64(head, XXH3_64bits_withSeed(packed_.data(), packed_.size(), XXH3_64bits(head.data(), head.size())));
-        write_(head.data(), head.size());
-        write_(packed_.data(), packed_.size());
-        columns_[i].clear();
-        items_[i] = 0;
-        ++blocks_;
-    }
-
-    const ByteSink& write_;
-    std::array<ColumnWriter, lastColumn + 1> columns_;
-    std::array<std::uint32_t, lastColumn + 1> items_{};
-    std::string packed_;
-    std::uint32_t blocks_ = 0;
-};
 
 struct Previous {
     std::uint64_t modified = 0;
@@ -90,7 +36,8 @@ void writeNode(BlockWriter& out, const FileTree& tree, NodeId node, Previous& pr
     out.column(Column::Kinds).u16(store.flags(node) & kept);
     out.item(Column::Kinds);
     put(Column::Sizes, store.ownApparent(node));
-    put(Column::Blocks, store.ownDisk(node) / 512);
+    out.column(Column::Blocks).difference(store.ownDisk(node) / 512, usualBlocks(store.ownApparent(node)));
+    out.item(Column::Blocks);
     const auto modified = static_cast<std::uint64_t>(store.modified(node));
     out.column(Column::Modified).difference(modified, previous.modified);
     out.item(Column::Modified);
@@ -109,24 +56,71 @@ void writeNode(BlockWriter& out, const FileTree& tree, NodeId node, Previous& pr
     }
 }
 
-} // namespace
-
-SnapshotInfo writeSnapshot(const ByteSink& write, const SnapshotInfo& info, const FileTree& tree)
+/// The stretch of the base's index that has the hashes of a block: whole blocks of it.
+std::pair<std::uint64_t, std::uint32_t> likeIndexBlock(const Base& base, std::uint64_t first, std::uint64_t next)
 {
-    SnapshotInfo complete = info;
+    std::uint64_t start = 0, at = 0;
+    std::uint64_t end = 0;
+    const auto& firsts = base.header.index;
+    for (std::size_t i = 0; i < firsts.size() && i < base.indexSizes.size(); ++i) {
+        if (firsts[i] <= first)
+            start = at;
+        at += base.indexSizes[i];
+        if (firsts[i] < next)
+            end = at;
+    }
+    return {start, static_cast<std::uint32_t>(std::min<std::uint64_t>(end > start ? end - start : 0, longestPrefix))};
+}
+
+void writeIndex(BlockWriter& out, const FiguresIndex& index, const Base* base)
+{
+    for (std::size_t i = 0; i < index.blocks.size(); ++i) {
+        const auto next = i + 1 < index.first.size() ? index.first[i + 1] : UINT64_MAX;
+        const auto [start, length] =
+            base ? likeIndexBlock(*base, index.first[i], next) : std::pair<std::uint64_t, std::uint32_t>{0, 0};
+        out.put(Column::Index, index.blocks[i], index.items[i], start, length);
+    }
+}
+
+std::string freshId()
+{
+    unsigned char random[16];
+    if (::getrandom(random, sizeof random, 0) != sizeof random)
+        throw std::bad_alloc();
+    std::string id;
+    for (const auto byte : random) {
+        id += "0123456789abcdef"[byte >> 4];
+        id += "0123456789abcdef"[byte & 15];
+    }
+    return id;
+}
+
+SnapshotInfo writeBlocks(const ByteSink& write, const SnapshotInfo& info, const FileTree& tree, const Base* base,
+                         const std::string& baseFile)
+{
+    SnapshotHeader header;
+    header.info = info;
+    auto& complete = header.info;
     complete.place = tree.path(rootNode);
     complete.entries = std::uint64_t{tree.sums(rootNode).files} + tree.sums(rootNode).folders;
     complete.diskBytes = tree.disk(rootNode);
+    complete.id = freshId();
+    complete.baseId = base ? base->header.info.id : std::string();
+    complete.baseFile = base ? baseFile : std::string();
+    const auto index = makeIndex(tree);
+    header.index = index.first;
 
-    const auto header = encodeHeader(complete);
+    const auto encoded = encodeHeader(header);
     std::string preamble(snapshotMagic);
     putU32(preamble, snapshotVersion);
-    putU32(preamble, static_cast<std::uint32_t>(header.size()));
-    putU64(preamble, XXH3_64bits(header.data(), header.size()));
+    putU32(preamble, static_cast<std::uint32_t>(encoded.size()));
+    putU64(preamble, XXH3_64bits(encoded.data(), encoded.size()));
     write(preamble.data(), preamble.size());
-    write(header.data(), header.size());
+    write(encoded.data(), encoded.size());
 
-    BlockWriter out(write);
+    const auto share = base ? static_cast<double>(base->header.info.entries + 1) / static_cast<double>(complete.entries + 1) : 1;
+    BlockWriter out(write, base, share);
+    writeIndex(out, index, base);
     Previous previous;
     std::deque<NodeId> folders{rootNode};
     writeNode(out, tree, rootNode, previous);
@@ -139,21 +133,96 @@ SnapshotInfo writeSnapshot(const ByteSink& write, const SnapshotInfo& info, cons
                 folders.push_back(child);
         });
     }
+    for (const auto& one : info.notRead) {
+        out.column(Column::NotRead).varint(static_cast<std::uint64_t>(one.sysError));
+        out.column(Column::NotRead).text(one.path);
+        out.item(Column::NotRead);
+    }
     out.finish();
     return complete;
 }
 
-Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree)
+/// What a snapshot can be packed against: a whole one of this version, kept in ".bases" from now on. Nothing where that
+/// cannot be done: then it is written whole.
+struct KeptBase {
+    Base base;
+    std::string file; ///< its name
+};
+std::optional<KeptBase> keepBase(const std::string& path, const std::string& candidate)
+{
+    auto opened = SnapshotFile::open(candidate);
+    if (!opened || opened->header().version < 2)
+        return std::nullopt;
+    auto source = candidate;
+    auto info = opened->header().info;
+    if (!info.baseId.empty()) { // packed itself: against the same
+        const auto found = findBase(candidate, info);
+        if (!found)
+            return std::nullopt;
+        source = *found;
+        const auto whole = readSnapshotInfo(source);
+        if (!whole)
+            return std::nullopt;
+        info.baseFile = opened->header().info.baseFile;
+        info.id = whole->id;
+    } else {
+        info.baseFile = std::string(fileName(candidate));
+    }
+    auto base = readBase(source);
+    if (!base)
+        return std::nullopt;
+    const auto folder = joinPath(parentPath(path), ".bases");
+    const auto kept = joinPath(folder, base->header.info.id + snapshotSuffix);
+    if (::mkdir(folder.c_str(), 0700) != 0 && errno != EEXIST)
+        return std::nullopt;
+    if (::link(source.c_str(), kept.c_str()) != 0 && errno != EEXIST)
+        return std::nullopt;
+    return KeptBase{std::move(*base), info.baseFile};
+}
+
+Result<SnapshotInfo> writeFile(const std::string& path, const SnapshotInfo& info, const FileTree& tree,
+                               const KeptBase* kept, std::uint64_t& size)
 {
     auto file = AtomicFile::create(path);
     if (!file)
         return file.error();
-    auto complete =
-        writeSnapshot([&file](const char* bytes, std::size_t size) { file->write(bytes, size); }, info, tree);
-    auto done = file->commit();
-    if (!done)
+    size = 0;
+    auto complete = writeBlocks(
+        [&file, &size](const char* bytes, std::size_t n) {
+            file->write(bytes, n);
+            size += n;
+        },
+        info, tree, kept ? &kept->base : nullptr, kept ? kept->file : std::string());
+    // One that saves little is not worth that two files are needed for it.
+    if (kept) {
+        struct stat s { };
+        const auto base = joinPath(joinPath(parentPath(path), ".bases"), complete.baseId + snapshotSuffix);
+        if (::stat(base.c_str(), &s) != 0 || size > static_cast<std::uint64_t>(s.st_size) / 3)
+            return Error{ErrorKind::Unsupported, path, 0, {}};
+    }
+    if (auto done = file->commit(); !done)
         return done.error();
     return complete;
+}
+
+} // namespace
+
+SnapshotInfo writeSnapshot(const ByteSink& write, const SnapshotInfo& info, const FileTree& tree)
+{
+    return writeBlocks(write, info, tree, nullptr, {});
+}
+
+Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree,
+                                   const std::string& base)
+{
+    std::uint64_t size = 0;
+    if (!base.empty())
+        if (const auto kept = keepBase(path, base)) {
+            auto written = writeFile(path, info, tree, &*kept, size);
+            if (written || written.error().kind != ErrorKind::Unsupported)
+                return written;
+        }
+    return writeFile(path, info, tree, nullptr, size);
 }
 
 } // namespace kurvo

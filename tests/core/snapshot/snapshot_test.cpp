@@ -196,12 +196,30 @@ TEST_CASE("other files and newer versions are told apart", "[snapshot]")
     CHECK(readSnapshot(t / "pipe.kurvo").error().kind == ErrorKind::WrongFormat);
     REQUIRE(writeSnapshot(path, info(), *randomTree(1)));
     auto newer = readAll(path);
-    newer[8] = 2;
+    newer[8] = static_cast<char>(snapshotVersion + 1);
     writeAll(path, newer);
     const auto read = readSnapshot(path);
     REQUIRE_FALSE(read);
     CHECK(read.error().kind == ErrorKind::TooNew);
     CHECK(read.error().sentence.find("newer version") != std::string::npos);
+}
+
+TEST_CASE("a file of version 1 opens", "[snapshot]")
+{
+    const auto read = readSnapshot(KURVO_TEST_DATA "/version-1.kurvo");
+    REQUIRE(read);
+    const auto& tree = *read->tree;
+    CHECK(read->info.place == "/tmp/v1/top");
+    CHECK(read->info.id.empty());
+    CHECK(tree.files(rootNode) == 5);
+    CHECK(tree.sums(rootNode).folders == 2);
+    CHECK(tree.apparent(rootNode) == 5131);
+    CHECK(tree.disk(rootNode) == 28672);
+    CHECK(tree.sums(rootNode).hiddenDisk == 8192);
+    CHECK(tree.store().modified(*tree.find("/tmp/v1/top/a.txt")) == 1700000000);
+    CHECK(tree.store().modifiedNs(*tree.find("/tmp/v1/top/a.txt")) == 123456789);
+    CHECK(tree.find("/tmp/v1/top/\xff\xfe name"));
+    CHECK(readFigures(KURVO_TEST_DATA "/version-1.kurvo", {"/tmp/v1/top"}).error().kind == ErrorKind::Unsupported);
 }
 
 TEST_CASE("random rubbish never crashes the reader", "[snapshot][damage]")

@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The blocks of a snapshot file: writing them, and reading them with bounds. Internal to core/snapshot.
+#pragma once
+
+#include <array>
+#include <memory>
+#include <string>
+
+#include "core/platform/unique_fd.h"
+#include "core/snapshot/columns.h"
+#include "core/snapshot/header.h"
+
+namespace kurvo {
+
+/// Raw bytes after which a block is closed; the last item may be one long name more. One that is packed against a base
+/// is larger, because its prefix is gone through for each.
+inline constexpr std::size_t blockTarget = 1 << 20;
+inline constexpr std::size_t chainedBlockTarget = 8 << 20;
+inline constexpr std::size_t longestItem = 8192;
+inline constexpr std::size_t longestPrefix = chainedBlockTarget * 3;
+
+/// The unpacked columns of a file, by number.
+using Columns = std::array<std::string, lastColumn + 1>;
+
+/// What a file is packed against.
+struct Base {
+    SnapshotHeader header;
+    Columns columns;
+    std::vector<std::uint32_t> indexSizes; ///< raw bytes of each block of its index
+};
+
+struct BlockHead {
+    std::uint32_t column = 0;
+    std::uint32_t stored = 0;
+    std::uint32_t raw = 0;
+    std::uint32_t items = 0;
+    std::uint64_t prefixStart = 0; ///< in the same column of the base
+    std::uint32_t prefixLength = 0;
+    std::uint64_t checksum = 0;
+};
+std::size_t blockHeadSize(std::uint32_t version);
+
+class BlockWriter {
+public:
+    /// `share`: how many entries of the base one of this file stands for, so that a block finds where its like is.
+    BlockWriter(const ByteSink& write, const Base* base, double share);
+    ~BlockWriter();
+    BlockWriter(const BlockWriter&) = delete;
+    BlockWriter& operator=(const BlockWriter&) = delete;
+
+    ColumnWriter& column(Column c) { return columns_[static_cast<std::size_t>(c)]; }
+    /// Notes one more item in the column and closes its block when it is full.
+    void item(Column c)
+    {
+        const auto i = static_cast<std::size_t>(c);
+        ++items_[i];
+        if (columns_[i].bytes().size() >= target_)
+            close(c);
+    }
+    /// A block by itself, packed against that part of the base's column.
+    void put(Column c, const std::string& raw, std::uint32_t items, std::uint64_t prefixStart,
+             std::uint32_t prefixLength);
+    void finish();
+
+private:
+    void close(Column c);
+
+    const ByteSink& write_;
+    const Base* base_;
+    double share_;
+    std::size_t target_;
+    struct Packer;
+    std::unique_ptr<Packer> packer_;
+    std::array<ColumnWriter, lastColumn + 1> columns_;
+    std::array<std::uint32_t, lastColumn + 1> items_{};
+    std::array<std::uint64_t, lastColumn + 1> offsets_{};
+    std::string packed_;
+    std::uint32_t blocks_ = 0;
+};
+
+/// A snapshot file, read from its start. Errors are sentences that name the file.
+class SnapshotFile {
+public:
+    static Result<SnapshotFile> open(const std::string& path);
+    const SnapshotHeader& header() const { return header_; }
+    const std::string& path() const { return path_; }
+
+    /// Everything, checked. `base` is null for a whole one. `indexSizes`, if given, gets the raw sizes of the index.
+    Result<Done> readColumns(Columns& columns, const Base* base, std::vector<std::uint32_t>* indexSizes = nullptr);
+    /// The blocks of the index with these numbers (ascending) one after the other, without anything else of the file;
+    /// `base` unpacks what they are packed against and may be empty for a whole file.
+    using PrefixOf = std::function<Result<std::string>(std::uint64_t start, std::uint32_t length)>;
+    Result<std::vector<std::string>> readIndexBlocks(const std::vector<std::size_t>& numbers, const PrefixOf& prefix);
+    /// A stretch of the unpacked index. Only for whole files.
+    Result<std::string> readIndexStretch(std::uint64_t start, std::uint32_t length);
+
+private:
+    bool read(std::string& out, std::size_t size);
+    bool skip(std::size_t size);
+    Result<BlockHead> readHead(std::uint32_t blocksBefore);
+    Result<Done> unpack(const BlockHead& head, std::string_view prefix, std::string& raw);
+    Error damaged(const std::string& what) const;
+
+    std::string path_;
+    UniqueFd fd_;
+    std::uint64_t at_ = 0, size_ = 0, blocksAt_ = 0;
+    SnapshotHeader header_;
+    std::uint64_t headSum_ = 0;
+};
+
+/// The file that a chained snapshot is packed against: kept in ".bases" beside it, or under the name that it had.
+Result<std::string> findBase(const std::string& path, const SnapshotInfo& info);
+/// Reads it whole.
+Result<Base> readBase(const std::string& path);
+
+} // namespace kurvo
