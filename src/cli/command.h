@@ -65,6 +65,22 @@ struct CompareArguments {
     bool json = false;
 };
 int runCompare(const CompareArguments& arguments);
+struct SnapshotArguments {
+    std::vector<std::string> paths;
+    std::string folder; ///< of the catalogue; the user's own when empty
+    bool polite = false, dryRun = false;
+};
+int runSnapshotTake(const SnapshotArguments& arguments);
+int runSnapshotList(const SnapshotArguments& arguments, bool json);
+int runSnapshotVerify(const SnapshotArguments& arguments);
+int runSnapshotPrune(const SnapshotArguments& arguments);
+int runSnapshotImport(const SnapshotArguments& arguments);
+int runSnapshotExport(const SnapshotArguments& arguments, const std::string& to);
+int runSnapshotRemove(const SnapshotArguments& arguments);
+int runSnapshotAbout(const SnapshotArguments& arguments, const std::optional<std::string>& name,
+                     const std::optional<std::string>& note, std::optional<bool> pinned);
+int runHistory(const std::string& path, const std::string& folder, bool json);
+int runForecast(const std::string& path, const std::string& folder, bool json);
 int runDrives(bool all, bool json);
 int runLedger(const std::string& place, bool json);
 int runHelper();

@@ -9,31 +9,6 @@
 namespace kurvo::cli {
 namespace {
 
-const char* partName(LedgerPart part)
-{
-    switch (part) {
-    case LedgerPart::Seen:
-        return "seen";
-    case LedgerPart::InTrash:
-        return "in_trash";
-    case LedgerPart::Nameless:
-        return "deleted_open";
-    case LedgerPart::Beneath:
-        return "beneath_mounts";
-    case LedgerPart::Structures:
-        return "structures";
-    case LedgerPart::NotReadable:
-        return "not_readable";
-    case LedgerPart::NotScanned:
-        return "not_scanned";
-    case LedgerPart::Elsewhere:
-        return "elsewhere";
-    case LedgerPart::Unexplained:
-        break;
-    }
-    return "unexplained";
-}
-
 std::string numberOrNull(const std::optional<std::uint64_t>& number)
 {
     return number ? std::to_string(*number) : "null";
@@ -51,7 +26,7 @@ void printJson(const Ledger& ledger)
     for (std::size_t i = 0; i < ledger.lines.size(); ++i) {
         const auto& line = ledger.lines[i];
         fmt::print("{}{{\"part\": \"{}\", \"bytes\": {}, \"title\": {}, \"evidence\": {}, \"items\": [",
-                   i == 0 ? "" : ", ", partName(line.part), numberOrNull(line.bytes), jsonText(line.title),
+                   i == 0 ? "" : ", ", ledgerPartName(line.part), numberOrNull(line.bytes), jsonText(line.title),
                    jsonText(line.evidence));
         for (std::size_t k = 0; k < line.items.size(); ++k) {
             const auto& item = line.items[k];

@@ -63,6 +63,48 @@ int main(int argc, char** argv)
         ->check(CLI::IsMember({"csv", "html"}));
     compareCommand->add_flag("--json", json, "print JSON, one object a line");
 
+    SnapshotArguments kept;
+    std::string snapshotTo;
+    std::optional<std::string> aboutName, aboutNote;
+    auto* snapshotCommand = app.add_subcommand("snapshot", "Take, list, check and clear away snapshots");
+    snapshotCommand->require_subcommand(1);
+    snapshotCommand->add_option("--in", kept.folder, "the folder of the snapshots; the user's own unless given");
+    auto* takeCommand = snapshotCommand->add_subcommand("take", "Scan and keep a snapshot");
+    takeCommand->add_option("PATH", kept.paths, "drives or folders")->required();
+    takeCommand->add_flag("--polite", kept.polite, "give way to everybody, and do nothing on battery");
+    auto* listCommand = snapshotCommand->add_subcommand("list", "What is kept");
+    listCommand->add_option("PATH", kept.paths, "only snapshots of this place")->expected(0, 1);
+    listCommand->add_flag("--json", json, "print JSON, one object a line");
+    auto* verifyCommand = snapshotCommand->add_subcommand("verify", "Read snapshots to their end; all unless some are given");
+    verifyCommand->add_option("FILE", kept.paths, "snapshots");
+    auto* pruneCommand = snapshotCommand->add_subcommand("prune", "Remove what the keeping policy lets go");
+    pruneCommand->add_flag("--dry-run", kept.dryRun, "say what would go");
+    auto* importCommand = snapshotCommand->add_subcommand("import", "Add snapshots from another machine");
+    importCommand->add_option("FILE", kept.paths, ".kurvo files")->required();
+    auto* exportCommand = snapshotCommand->add_subcommand("export", "Write a whole copy that needs no other file");
+    exportCommand->add_option("FILE", kept.paths, "the snapshot")->required()->expected(1);
+    exportCommand->add_option("-o,--output", snapshotTo, "the file to write")->required();
+    auto* removeCommand = snapshotCommand->add_subcommand("remove", "Remove snapshots");
+    removeCommand->add_option("FILE", kept.paths, "the snapshots")->required();
+    auto* pinCommand = snapshotCommand->add_subcommand("pin", "Keep a snapshot whatever the policy says");
+    pinCommand->add_option("FILE", kept.paths, "the snapshot")->required()->expected(1);
+    auto* unpinCommand = snapshotCommand->add_subcommand("unpin", "Leave a snapshot to the policy again");
+    unpinCommand->add_option("FILE", kept.paths, "the snapshot")->required()->expected(1);
+    auto* nameCommand = snapshotCommand->add_subcommand("name", "Give a snapshot a name and a note");
+    nameCommand->add_option("FILE", kept.paths, "the snapshot")->required()->expected(1);
+    nameCommand->add_option("--name", aboutName, "the name");
+    nameCommand->add_option("--note", aboutNote, "the note");
+
+    std::string historyPath, historyFolder;
+    auto* historyCommand = app.add_subcommand("history", "The size of a folder or large file in all snapshots");
+    historyCommand->add_option("PATH", historyPath, "its whole path")->required();
+    historyCommand->add_option("--in", historyFolder, "the folder of the snapshots; the user's own unless given");
+    historyCommand->add_flag("--json", json, "print JSON, one object a line");
+    auto* forecastCommand = app.add_subcommand("forecast", "When a drive is full, or a folder fills it");
+    forecastCommand->add_option("PATH", historyPath, "a place of which there are snapshots, or a folder in it")->required();
+    forecastCommand->add_option("--in", historyFolder, "the folder of the snapshots; the user's own unless given");
+    forecastCommand->add_flag("--json", json, "print JSON, one object");
+
     auto* drivesCommand = app.add_subcommand("drives", "The mounted drives with their capacity");
     bool all = false;
     drivesCommand->add_flag("--all", all, "all mounts, with why a mount is no drive");
@@ -149,6 +191,28 @@ int main(int argc, char** argv)
             return runFolders(source, depth, json);
         if (largestCommand->parsed())
             return runLargest(source, count, where, json);
+        if (takeCommand->parsed())
+            return runSnapshotTake(kept);
+        if (listCommand->parsed())
+            return runSnapshotList(kept, json);
+        if (verifyCommand->parsed())
+            return runSnapshotVerify(kept);
+        if (pruneCommand->parsed())
+            return runSnapshotPrune(kept);
+        if (importCommand->parsed())
+            return runSnapshotImport(kept);
+        if (exportCommand->parsed())
+            return runSnapshotExport(kept, snapshotTo);
+        if (removeCommand->parsed())
+            return runSnapshotRemove(kept);
+        if (pinCommand->parsed() || unpinCommand->parsed())
+            return runSnapshotAbout(kept, {}, {}, pinCommand->parsed());
+        if (nameCommand->parsed())
+            return runSnapshotAbout(kept, aboutName, aboutNote, {});
+        if (historyCommand->parsed())
+            return runHistory(historyPath, historyFolder, json);
+        if (forecastCommand->parsed())
+            return runForecast(historyPath, historyFolder, json);
         if (compareCommand->parsed()) {
             compare.json = json;
             return runCompare(compare);

@@ -63,7 +63,10 @@ int runScan(const ScanArguments& arguments)
         else if (result->stopped)
             complain("Stopped before the end; the figures are partial.");
         if (!arguments.save.empty()) {
-            auto saved = writeSnapshot(arguments.save, describeScan(*result), *result->tree);
+            auto info = describeScan(*result);
+            info.crossMounts = arguments.options.crossMounts;
+            info.exclude = arguments.options.exclude;
+            auto saved = writeSnapshot(arguments.save, info, *result->tree);
             if (!saved) {
                 complain(saved.error().sentence);
                 return ExitFailed;

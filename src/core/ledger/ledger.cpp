@@ -160,6 +160,31 @@ Result<LedgerFacts> readLedgerFacts(const std::string& mountPoint, std::stop_tok
     return facts;
 }
 
+const char* ledgerPartName(LedgerPart part)
+{
+    switch (part) {
+    case LedgerPart::Seen:
+        return "seen";
+    case LedgerPart::InTrash:
+        return "in_trash";
+    case LedgerPart::Nameless:
+        return "deleted_open";
+    case LedgerPart::Beneath:
+        return "beneath_mounts";
+    case LedgerPart::Structures:
+        return "structures";
+    case LedgerPart::NotReadable:
+        return "not_readable";
+    case LedgerPart::NotScanned:
+        return "not_scanned";
+    case LedgerPart::Elsewhere:
+        return "elsewhere";
+    case LedgerPart::Unexplained:
+        break;
+    }
+    return "unexplained";
+}
+
 Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
 {
     Ledger ledger;

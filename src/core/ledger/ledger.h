@@ -47,6 +47,9 @@ enum class LedgerPart {
     Unexplained  ///< the remainder
 };
 
+/// "deleted_open": as scripts and snapshots have it.
+const char* ledgerPartName(LedgerPart part);
+
 struct LedgerItem {
     std::string path;                   ///< bytes; may be empty
     std::optional<std::uint64_t> bytes; ///< where known

@@ -3,16 +3,89 @@
 
 #include <fcntl.h>
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cctype>
+#include <cerrno>
+#include <fstream>
+#include <set>
+
+#include <nlohmann/json.hpp>
+#include <toml++/toml.h>
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/platform/atomic_file.h"
 #include "core/platform/entry_stat.h"
+#include "core/platform/folders.h"
 #include "core/platform/unique_fd.h"
 
 namespace kurvo {
+namespace {
+
+constexpr std::int64_t day = 86400;
+constexpr const char* aboutSuffix = ".about";
+
+SnapshotAbout readAbout(const std::string& snapshot)
+{
+    SnapshotAbout about;
+    std::ifstream file(snapshot + aboutSuffix);
+    if (!file)
+        return about;
+    const auto json = nlohmann::json::parse(file, nullptr, false);
+    if (!json.is_object())
+        return about; // it says nothing that could be believed
+    const auto text = [&](const char* key) {
+        const auto found = json.find(key);
+        return found != json.end() && found->is_string() ? found->get<std::string>() : std::string();
+    };
+    about.name = text("name");
+    about.note = text("note");
+    about.pinned = json.contains("pinned") && json["pinned"].is_boolean() && json["pinned"].get<bool>();
+    return about;
+}
+
+std::string basesOf(std::string_view folder)
+{
+    return joinPath(folder, ".bases");
+}
+
+/// Calls `visit(path, links)` for each base that is kept.
+template <typename Visit>
+void forEachBase(const std::string& folder, Visit&& visit)
+{
+    UniqueFd fd(::open(basesOf(folder).c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC | O_NOFOLLOW));
+    if (!fd)
+        return;
+    FolderReader reader;
+    reader.start(fd.get());
+    while (const char* entry = reader.next()) {
+        const std::string_view name(entry);
+        struct stat s { };
+        const auto path = joinPath(basesOf(folder), name);
+        if (name.ends_with(snapshotSuffix) && ::lstat(path.c_str(), &s) == 0 && S_ISREG(s.st_mode))
+            visit(path, s);
+    }
+}
+
+/// A base goes with the last snapshot that needs it.
+void removeUnusedBases(const std::string& folder)
+{
+    std::set<std::string> needed;
+    const auto catalogue = readCatalogue(folder);
+    if (!catalogue.damaged.empty())
+        return; // who knows what those need
+    for (const auto& entry : catalogue.entries)
+        needed.insert(entry.info.baseId);
+    forEachBase(folder, [&](const std::string& path, const struct stat&) {
+        const auto name = fileName(path);
+        if (!needed.count(std::string(name.substr(0, name.size() - std::string_view(snapshotSuffix).size()))))
+            ::unlink(path.c_str());
+    });
+}
+
+} // namespace
 
 Catalogue readCatalogue(const std::string& folder)
 {
@@ -28,8 +101,10 @@ Catalogue readCatalogue(const std::string& folder)
             continue;
         const auto path = joinPath(folder, name);
         auto info = readSnapshotInfo(path);
+        struct stat s { };
         if (info)
-            catalogue.entries.push_back({path, *info});
+            catalogue.entries.push_back({path, *info, ::stat(path.c_str(), &s) == 0 ? static_cast<std::uint64_t>(s.st_size) : 0,
+                                         readAbout(path)});
         else
             catalogue.damaged.push_back(info.error());
     }
@@ -64,6 +139,191 @@ std::string snapshotPathFor(const std::string& folder, const SnapshotInfo& info)
         if (::lstat(path.c_str(), &s) != 0)
             return path;
     }
+}
+
+std::vector<CatalogueEntry> snapshotsOf(const Catalogue& catalogue, const SnapshotInfo& place)
+{
+    std::vector<CatalogueEntry> entries;
+    for (const auto& entry : catalogue.entries)
+        if (isOnePlace(entry.info, place))
+            entries.push_back(entry);
+    return entries;
+}
+
+Result<Done> writeAbout(const std::string& snapshot, const SnapshotAbout& about)
+{
+    const auto path = snapshot + aboutSuffix;
+    if (about.isEmpty()) {
+        if (::unlink(path.c_str()) != 0 && errno != ENOENT)
+            return systemError("remove", path, errno);
+        return Done{};
+    }
+    auto file = AtomicFile::create(path);
+    if (!file)
+        return file.error();
+    const auto text = "{\"name\": " + jsonText(displayText(about.name)) + ", \"note\": " + jsonText(displayText(about.note)) +
+                      ", \"pinned\": " + (about.pinned ? "true" : "false") + "}\n";
+    file->write(text.data(), text.size());
+    return file->commit();
+}
+
+std::vector<CatalogueEntry> superfluous(const std::vector<CatalogueEntry>& newestFirst, const KeepingPolicy& policy)
+{
+    std::vector<CatalogueEntry> gone;
+    std::set<std::int64_t> weeks, months;
+    bool wholeSeen = false;
+    unsigned count = 0;
+    for (const auto& entry : newestFirst) {
+        const bool newestWhole = !entry.info.partial && !wholeSeen;
+        wholeSeen = wholeSeen || !entry.info.partial;
+        if (entry.about.pinned || newestWhole || count < policy.last) {
+            ++count;
+            continue;
+        }
+        // A partial one does not stand for its week.
+        const auto week = entry.info.taken / (7 * day), month = entry.info.taken / (28 * day);
+        if (!entry.info.partial && weeks.size() < policy.weeks && weeks.insert(week).second)
+            continue;
+        if (!entry.info.partial && weeks.size() >= policy.weeks && months.size() < policy.months &&
+            months.insert(month).second)
+            continue;
+        gone.push_back(entry);
+    }
+    return gone;
+}
+
+const KeepingPolicy& Keeping::of(const std::string& place) const
+{
+    for (const auto& [path, policy] : places)
+        if (path == place)
+            return policy;
+    return usual;
+}
+
+void Keeping::set(const std::string& place, const KeepingPolicy& policy)
+{
+    for (auto& [path, known] : places)
+        if (path == place) {
+            known = policy;
+            return;
+        }
+    places.emplace_back(place, policy);
+}
+
+Result<Keeping> readKeeping(const std::string& folder)
+{
+    Keeping keeping;
+    const auto path = joinPath(folder, "keeping.toml");
+    std::ifstream file(path);
+    if (!file)
+        return keeping;
+    try {
+        const auto table = toml::parse(file, path);
+        const auto policy = [](const toml::table& from, KeepingPolicy otherwise) {
+            const auto number = [&](const char* key, unsigned& value) {
+                if (const auto found = from[key].value<std::int64_t>())
+                    value = static_cast<unsigned>(std::clamp<std::int64_t>(*found, 0, 100000));
+            };
+            number("last", otherwise.last);
+            number("weeks", otherwise.weeks);
+            number("months", otherwise.months);
+            return otherwise;
+        };
+        keeping.usual = policy(table, {});
+        if (const auto* places = table["place"].as_array())
+            for (const auto& one : *places)
+                if (const auto* place = one.as_table())
+                    keeping.places.emplace_back(percentDecoded((*place)["path"].value_or(std::string())),
+                                                policy(*place, keeping.usual));
+    } catch (const toml::parse_error& error) {
+        return Error{ErrorKind::Damaged, path, 0,
+                     displayText(path) + ", line " + std::to_string(error.source().begin.line) +
+                         ", cannot be understood. Nothing is removed until it is put right."};
+    }
+    return keeping;
+}
+
+Result<Done> writeKeeping(const std::string& folder, const Keeping& keeping)
+{
+    if (auto made = makeFolders(folder); !made)
+        return made.error();
+    auto file = AtomicFile::create(joinPath(folder, "keeping.toml"));
+    if (!file)
+        return file.error();
+    const auto lines = [](const KeepingPolicy& policy) {
+        return "last = " + std::to_string(policy.last) + "\nweeks = " + std::to_string(policy.weeks) +
+               "\nmonths = " + std::to_string(policy.months) + "\n";
+    };
+    auto text = "# Which snapshots are kept: the last ones, then one a week, then one a month.\n" + lines(keeping.usual);
+    for (const auto& [path, policy] : keeping.places)
+        text += "\n[[place]]\npath = \"" + percentEncoded(path) + "\"\n" + lines(policy);
+    file->write(text.data(), text.size());
+    return file->commit();
+}
+
+Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& info, const FileTree& tree)
+{
+    if (auto made = makeFolders(folder); !made)
+        return made.error();
+    const auto earlier = snapshotsOf(readCatalogue(folder), info);
+    const auto base = std::find_if(earlier.begin(), earlier.end(),
+                                   [](const CatalogueEntry& entry) { return !entry.info.partial; });
+    auto path = snapshotPathFor(folder, info);
+    if (auto written = writeSnapshot(path, info, tree, base == earlier.end() ? std::string() : base->path); !written)
+        return written.error();
+    if (const auto keeping = readKeeping(folder))
+        for (const auto& entry : superfluous(snapshotsOf(readCatalogue(folder), info), keeping->of(info.place)))
+            if (entry.path != path)
+                (void)removeSnapshot(entry.path);
+    return path;
+}
+
+Result<Done> exportSnapshot(const std::string& snapshot, const std::string& to)
+{
+    auto read = readSnapshot(snapshot);
+    if (!read)
+        return read.error();
+    auto written = writeSnapshot(to, read->info, *read->tree);
+    if (!written)
+        return written.error();
+    return Done{};
+}
+
+Result<std::string> importSnapshot(const std::string& folder, const std::string& file)
+{
+    if (auto made = makeFolders(folder); !made)
+        return made.error();
+    const auto read = readSnapshot(file);
+    if (!read)
+        return read.error();
+    for (const auto& entry : readCatalogue(folder).entries)
+        if ((!read->info.id.empty() && entry.info.id == read->info.id) ||
+            (entry.info.taken == read->info.taken && isOnePlace(entry.info, read->info)))
+            return Error{ErrorKind::Unsupported, file, 0,
+                         "This snapshot is there already, as " + displayText(fileName(entry.path)) + "."};
+    auto path = snapshotPathFor(folder, read->info);
+    if (auto written = writeSnapshot(path, read->info, *read->tree); !written)
+        return written.error();
+    return path;
+}
+
+Result<Done> removeSnapshot(const std::string& snapshot)
+{
+    if (::unlink(snapshot.c_str()) != 0)
+        return systemError("remove", snapshot, errno);
+    ::unlink((snapshot + aboutSuffix).c_str());
+    removeUnusedBases(std::string(parentPath(snapshot)));
+    return Done{};
+}
+
+std::uint64_t bytesOfBases(const std::string& folder)
+{
+    std::uint64_t bytes = 0;
+    forEachBase(folder, [&](const std::string&, const struct stat& s) {
+        if (s.st_nlink == 1)
+            bytes += static_cast<std::uint64_t>(s.st_size);
+    });
+    return bytes;
 }
 
 } // namespace kurvo

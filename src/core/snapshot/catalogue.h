@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The snapshots kept in one folder, and the names they get there. The folder is the catalogue: there is nothing beside
-// the files that could disagree with them.
+// the files that could disagree with them, be locked or have to be made anew. A header is read in some 50 µs.
 #pragma once
 
 #include <string>
@@ -10,9 +10,18 @@
 
 namespace kurvo {
 
+/// What people say of a snapshot. Kept beside it, as FILE.about (JSON), because the file itself never changes.
+struct SnapshotAbout {
+    std::string name, note;
+    bool pinned = false; ///< never removed by itself
+    bool isEmpty() const { return name.empty() && note.empty() && !pinned; }
+};
+
 struct CatalogueEntry {
     std::string path; ///< of the snapshot file
     SnapshotInfo info;
+    std::uint64_t bytes = 0; ///< size of the file
+    SnapshotAbout about;
 };
 
 struct Catalogue {
@@ -22,6 +31,46 @@ struct Catalogue {
 
 /// Reads the headers of all snapshots in `folder`. A folder that is not there is an empty catalogue.
 Catalogue readCatalogue(const std::string& folder);
+
+/// Those of one place, newest first.
+std::vector<CatalogueEntry> snapshotsOf(const Catalogue& catalogue, const SnapshotInfo& place);
+
+Result<Done> writeAbout(const std::string& snapshot, const SnapshotAbout& about);
+
+/// Which snapshots of a place are kept: the last ones, then the newest of each week, then of each month (28 days).
+struct KeepingPolicy {
+    unsigned last = 12;
+    unsigned weeks = 8;
+    unsigned months = 24;
+    bool operator==(const KeepingPolicy&) const = default;
+};
+/// Of the snapshots of one place, newest first, those that the policy lets go. Pinned ones stay, and so does the newest
+/// whole one.
+std::vector<CatalogueEntry> superfluous(const std::vector<CatalogueEntry>& newestFirst, const KeepingPolicy& policy);
+
+/// Reads and writes the policies of a catalogue: `keeping.toml` in its folder, by the place's path, and one for all
+/// others. What is not there is as KeepingPolicy has it.
+struct Keeping {
+    KeepingPolicy usual;
+    std::vector<std::pair<std::string, KeepingPolicy>> places; ///< by path
+
+    const KeepingPolicy& of(const std::string& place) const;
+    void set(const std::string& place, const KeepingPolicy& policy);
+};
+Result<Keeping> readKeeping(const std::string& folder);
+Result<Done> writeKeeping(const std::string& folder, const Keeping& keeping);
+
+/// Writes a snapshot into a catalogue, packed against the newest of the same place, and removes what its policy lets go.
+/// The path that it got.
+Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& info, const FileTree& tree);
+/// A whole copy of a snapshot file from somewhere else. Refused where one with its id is there already, or it is damaged.
+Result<std::string> importSnapshot(const std::string& folder, const std::string& file);
+/// A copy that needs no other file.
+Result<Done> exportSnapshot(const std::string& snapshot, const std::string& to);
+/// Removes it with what is said of it, and bases that nothing needs any more.
+Result<Done> removeSnapshot(const std::string& snapshot);
+/// Bytes of bases that stand in ".bases" for others only: the snapshots that they were are gone.
+std::uint64_t bytesOfBases(const std::string& folder);
 
 /// A file name in `folder` that says place and time and is not taken: "home-warden-2026-06-30-091200.kurvo".
 std::string snapshotPathFor(const std::string& folder, const SnapshotInfo& info);

@@ -31,6 +31,21 @@ bool isOneFilesystem(const SnapshotInfo& a, const SnapshotInfo& b)
     return a.host == b.host && a.mountPoint == b.mountPoint && a.filesystem == b.filesystem;
 }
 
+bool isOnePlace(const SnapshotInfo& a, const SnapshotInfo& b)
+{
+    const auto belowMount = [](const SnapshotInfo& info) {
+        auto below = std::string_view(info.place);
+        if (isAtOrBelow(info.place, info.mountPoint))
+            below.remove_prefix(info.mountPoint.size());
+        while (below.starts_with('/'))
+            below.remove_prefix(1);
+        return below;
+    };
+    if (!a.filesystemUuid.empty() && !b.filesystemUuid.empty())
+        return a.filesystemUuid == b.filesystemUuid && belowMount(a) == belowMount(b);
+    return a.host == b.host && a.place == b.place;
+}
+
 std::string ownerName(const SnapshotInfo& info, std::uint32_t uid)
 {
     for (const auto& [known, name] : info.owners)

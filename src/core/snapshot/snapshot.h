@@ -66,6 +66,10 @@ SnapshotInfo describeScan(const ScanResult& result);
 /// Both are of one filesystem, as far as can be known: by its UUID, else by machine, mount point and kind.
 bool isOneFilesystem(const SnapshotInfo& a, const SnapshotInfo& b);
 
+/// Both are of one folder of one filesystem: by the filesystem's UUID and the path below its mount point, wherever it was
+/// mounted; where that is not known by machine and path.
+bool isOnePlace(const SnapshotInfo& a, const SnapshotInfo& b);
+
 /// The account name for a uid: from the snapshot's own list, else the number.
 std::string ownerName(const SnapshotInfo& info, std::uint32_t uid);
 /// The list for a tree that was scanned on this machine.

@@ -1,0 +1,336 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// snapshot, history and forecast: what was kept, and what it says of the time in between.
+#include <linux/ioprio.h>
+#include <sys/resource.h>
+#include <sys/syscall.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+
+#include <fmt/format.h>
+
+#include "cli/command.h"
+#include "core/base/figures.h"
+#include "core/base/text.h"
+#include "core/compare/history.h"
+#include "core/ledger/ledger.h"
+#include "core/platform/folders.h"
+#include "core/snapshot/catalogue.h"
+
+namespace kurvo::cli {
+namespace {
+
+std::string folderOr(const std::string& given)
+{
+    return given.empty() ? joinPath(userFolders().data, "kurvo/snapshots") : given;
+}
+
+int failed(const Error& error)
+{
+    complain(error.sentence);
+    return ExitFailed;
+}
+
+/// Gives way to everybody: idle I/O class, lowest priority.
+void bePolite()
+{
+    (void)::setpriority(PRIO_PROCESS, 0, 19);
+    (void)::syscall(SYS_ioprio_set, IOPRIO_WHO_PROCESS, 0, IOPRIO_PRIO_VALUE(IOPRIO_CLASS_IDLE, 0));
+}
+
+/// A mains supply is there and none of them gives power.
+bool isOnBattery()
+{
+    bool mains = false, online = false;
+    std::error_code error;
+    for (const auto& supply : std::filesystem::directory_iterator("/sys/class/power_supply", error)) {
+        std::string type, state;
+        std::ifstream(supply.path() / "type") >> type;
+        if (type != "Mains" && type != "USB")
+            continue;
+        std::ifstream(supply.path() / "online") >> state;
+        mains = true;
+        online = online || state == "1";
+    }
+    return mains && !online;
+}
+
+/// A snapshot file: a path, or the name of one in the catalogue.
+std::string snapshotAt(const std::string& folder, const std::string& name)
+{
+    const auto kept = joinPath(folder, name);
+    return name.find('/') == name.npos && ::access(name.c_str(), F_OK) != 0 && ::access(kept.c_str(), F_OK) == 0 ? kept
+                                                                                                                  : name;
+}
+
+void printEntry(const CatalogueEntry& entry, bool json)
+{
+    const auto& info = entry.info;
+    if (json)
+        fmt::print("{{\"file\": {}, \"place\": {}, \"host\": {}, \"taken\": {}, \"entries\": {}, \"disk_bytes\": {}, "
+                   "\"used_bytes\": {}, \"file_bytes\": {}, \"partial\": {}, \"whole\": {}, \"pinned\": {}, \"name\": {}, "
+                   "\"note\": {}}}\n",
+                   jsonText(entry.path), jsonText(info.place), jsonText(info.host), info.taken, info.entries,
+                   info.diskBytes, info.capacity.used, entry.bytes, info.partial, info.baseId.empty(),
+                   entry.about.pinned, jsonText(entry.about.name), jsonText(entry.about.note));
+    else
+        fmt::print("{}  {:>10}  {:>9}{}{}  {}  {}{}{}\n", formatTime(info.taken).substr(0, 16),
+                   formatBytes(info.diskBytes), formatBytes(entry.bytes), info.baseId.empty() ? " " : "+",
+                   entry.about.pinned ? "pinned" : "      ", displayText(fileName(entry.path)), displayText(info.place),
+                   info.partial ? "  (partial)" : "", entry.about.name.empty() ? "" : "  \"" + entry.about.name + "\"");
+}
+
+/// The snapshots of the place that has `path`, and what of it lies below; the innermost place that has any.
+std::vector<CatalogueEntry> entriesFor(const Catalogue& catalogue, const std::string& path, std::string& below)
+{
+    const CatalogueEntry* best = nullptr;
+    for (const auto& entry : catalogue.entries)
+        if (isAtOrBelow(path, entry.info.place) &&
+            (!best || snapshotsOf(catalogue, entry.info).size() > snapshotsOf(catalogue, best->info).size()))
+            best = &entry;
+    if (!best)
+        return {};
+    below = path.substr(std::min(path.size(), best->info.place.size()));
+    while (below.starts_with('/'))
+        below.erase(0, 1);
+    return snapshotsOf(catalogue, best->info);
+}
+
+} // namespace
+
+int runSnapshotTake(const SnapshotArguments& arguments)
+{
+    if (arguments.polite) {
+        if (isOnBattery()) {
+            fmt::print("On battery: no snapshot is taken now.\n");
+            return ExitDone;
+        }
+        bePolite();
+    }
+    int status = ExitDone;
+    for (const auto& path : arguments.paths) {
+        ScanOptions options;
+        options.background = arguments.polite;
+        options.threads = arguments.polite ? 1 : 0;
+        auto result = scanWithProgress(path, options);
+        if (!result)
+            return failed(result.error());
+        auto info = describeScan(*result);
+        if (info.place == info.mountPoint && !arguments.polite)
+            if (const auto facts = readLedgerFacts(info.mountPoint))
+                for (const auto& line : writeLedger({result->tree.get(), result->unreadableList, result->unreadable,
+                                                     result->stopped, true, {}, 0},
+                                                    *facts)
+                                            .lines)
+                    if (line.bytes)
+                        info.ledger.emplace_back(ledgerPartName(line.part), *line.bytes);
+        const auto saved = addSnapshot(folderOr(arguments.folder), info, *result->tree);
+        if (!saved)
+            return failed(saved.error());
+        fmt::print("{}\n", displayText(*saved));
+        if (result->unreadable > 0 || result->stopped)
+            status = ExitIncomplete;
+    }
+    return status;
+}
+
+int runSnapshotList(const SnapshotArguments& arguments, bool json)
+{
+    const auto folder = folderOr(arguments.folder);
+    const auto catalogue = readCatalogue(folder);
+    std::uint64_t bytes = 0;
+    for (const auto& entry : catalogue.entries) {
+        if (!arguments.paths.empty() && entry.info.place != arguments.paths.front())
+            continue;
+        printEntry(entry, json);
+        bytes += entry.bytes;
+    }
+    if (!json)
+        fmt::print("{}, {}{}\n", formatItems(catalogue.entries.size(), "snapshot"), formatBytes(bytes),
+                   bytesOfBases(folder) > 0 ? ", and " + formatBytes(bytesOfBases(folder)) + " that others are packed against"
+                                            : "");
+    for (const auto& error : catalogue.damaged)
+        complain(error.sentence);
+    return catalogue.damaged.empty() ? ExitDone : ExitIncomplete;
+}
+
+int runSnapshotVerify(const SnapshotArguments& arguments)
+{
+    auto files = arguments.paths;
+    const auto folder = folderOr(arguments.folder);
+    int status = ExitDone;
+    if (files.empty()) {
+        const auto catalogue = readCatalogue(folder);
+        for (const auto& entry : catalogue.entries)
+            files.push_back(entry.path);
+        for (const auto& error : catalogue.damaged) {
+            complain(error.sentence);
+            status = ExitIncomplete;
+        }
+    }
+    for (const auto& file : files) {
+        const auto path = snapshotAt(folder, file);
+        const auto read = readSnapshot(path);
+        if (read)
+            fmt::print("good  {}\n", displayText(path));
+        else
+            complain(read.error().sentence);
+        status = read ? status : static_cast<int>(ExitIncomplete);
+    }
+    return status;
+}
+
+int runSnapshotPrune(const SnapshotArguments& arguments)
+{
+    const auto folder = folderOr(arguments.folder);
+    const auto keeping = readKeeping(folder);
+    if (!keeping)
+        return failed(keeping.error());
+    const auto catalogue = readCatalogue(folder);
+    std::vector<CatalogueEntry> seen;
+    for (const auto& entry : catalogue.entries) {
+        if (std::any_of(seen.begin(), seen.end(), [&](const auto& other) { return isOnePlace(other.info, entry.info); }))
+            continue;
+        seen.push_back(entry);
+        for (const auto& gone : superfluous(snapshotsOf(catalogue, entry.info), keeping->of(entry.info.place))) {
+            fmt::print("{}  {}\n", arguments.dryRun ? "would go" : "removed ", displayText(gone.path));
+            if (!arguments.dryRun)
+                if (auto removed = removeSnapshot(gone.path); !removed)
+                    return failed(removed.error());
+        }
+    }
+    return ExitDone;
+}
+
+int runSnapshotImport(const SnapshotArguments& arguments)
+{
+    for (const auto& file : arguments.paths) {
+        const auto imported = importSnapshot(folderOr(arguments.folder), file);
+        if (!imported)
+            return failed(imported.error());
+        fmt::print("{}\n", displayText(*imported));
+    }
+    return ExitDone;
+}
+
+int runSnapshotExport(const SnapshotArguments& arguments, const std::string& to)
+{
+    const auto done = exportSnapshot(snapshotAt(folderOr(arguments.folder), arguments.paths.front()), to);
+    return done ? ExitDone : failed(done.error());
+}
+
+int runSnapshotRemove(const SnapshotArguments& arguments)
+{
+    for (const auto& file : arguments.paths)
+        if (const auto removed = removeSnapshot(snapshotAt(folderOr(arguments.folder), file)); !removed)
+            return failed(removed.error());
+    return ExitDone;
+}
+
+int runSnapshotAbout(const SnapshotArguments& arguments, const std::optional<std::string>& name,
+                     const std::optional<std::string>& note, std::optional<bool> pinned)
+{
+    const auto folder = folderOr(arguments.folder);
+    const auto path = snapshotAt(folder, arguments.paths.front());
+    for (const auto& entry : readCatalogue(std::string(parentPath(path))).entries)
+        if (entry.path == path) {
+            auto about = entry.about;
+            about.name = name.value_or(about.name);
+            about.note = note.value_or(about.note);
+            about.pinned = pinned.value_or(about.pinned);
+            const auto written = writeAbout(path, about);
+            return written ? ExitDone : failed(written.error());
+        }
+    complain(displayText(path) + " is no snapshot of the catalogue.");
+    return ExitFailed;
+}
+
+int runHistory(const std::string& path, const std::string& folder, bool json)
+{
+    std::string below;
+    const auto entries = entriesFor(readCatalogue(folderOr(folder)), path, below);
+    if (entries.empty()) {
+        complain("There is no snapshot of a place that has " + displayText(path) + ".");
+        return ExitFailed;
+    }
+    PlaceHistory history;
+    runInterruptible([&](std::stop_token stop) { history = historyOf(entries, {below}, stop); },
+                     [] { return std::string("reading"); });
+    std::optional<std::uint64_t> before;
+    for (const auto& point : history.points) {
+        const auto& figures = point.figures.front();
+        if (json) {
+            fmt::print("{{\"taken\": {}, \"file\": {}, \"partial\": {}, ", point.info.taken, jsonText(point.file),
+                       point.info.partial);
+            if (figures)
+                fmt::print("\"disk_bytes\": {}, \"apparent_bytes\": {}, \"files\": {}}}\n", figures->disk,
+                           figures->apparent, figures->files);
+            else
+                fmt::print("\"disk_bytes\": null, \"apparent_bytes\": null, \"files\": null}}\n");
+            continue;
+        }
+        const auto size = figures ? figures->disk : 0;
+        const auto change = before ? static_cast<std::int64_t>(size) - static_cast<std::int64_t>(*before) : 0;
+        fmt::print("{}  {:>10}  {:>11}{}\n", formatTime(point.info.taken).substr(0, 16),
+                   figures ? formatBytes(size) : "not there",
+                   change == 0 ? "" : (change > 0 ? "+" : "-") + formatBytes(static_cast<std::uint64_t>(std::llabs(change))),
+                   point.info.partial ? "  partial" : "");
+        if (!point.info.partial)
+            before = size;
+    }
+    if (!json)
+        if (const auto trend = trendOf(useOfPath(history, 0)); trend && trend->isClear)
+            fmt::print("{}\n", formatRate(trend->perSecond));
+    for (const auto& problem : history.problems)
+        complain(problem.sentence);
+    return history.problems.empty() ? ExitDone : ExitIncomplete;
+}
+
+int runForecast(const std::string& path, const std::string& folder, bool json)
+{
+    std::string below;
+    const auto entries = entriesFor(readCatalogue(folderOr(folder)), path, below);
+    if (entries.empty()) {
+        complain("There is no snapshot of a place that has " + displayText(path) + ".");
+        return ExitFailed;
+    }
+    const auto history = historyOf(entries, {below});
+    const auto now = currentTime();
+    // A folder fills the drive when what is free is used up by it alone.
+    auto points = below.empty() ? useOfDrive(history) : useOfPath(history, 0);
+    auto capacity = history.points.empty() ? 0 : history.points.back().info.capacity.free;
+    capacity += points.empty() ? 0 : points.back().bytes;
+    const auto trend = trendOf(points);
+    std::optional<Forecast> full;
+    if (trend)
+        full = whenFull(*trend, points, capacity);
+    if (json) {
+        const auto number = [](std::int64_t value) { return value == 0 ? std::string("null") : std::to_string(value); };
+        fmt::print("{{\"path\": {}, \"snapshots\": {}, \"clear\": {}, \"bytes_a_day\": {}, \"least_bytes_a_day\": {}, "
+                   "\"most_bytes_a_day\": {}, \"full\": {}, \"earliest\": {}, \"latest\": {}}}\n",
+                   jsonText(path), points.size(), trend && trend->isClear,
+                   trend ? std::to_string(std::llround(trend->perSecond * 86400)) : "null",
+                   trend ? std::to_string(std::llround(trend->least * 86400)) : "null",
+                   trend ? std::to_string(std::llround(trend->most * 86400)) : "null", number(full ? full->full : 0),
+                   number(full ? full->earliest : 0), number(full ? full->latest : 0));
+        return ExitDone;
+    }
+    if (!trend)
+        fmt::print("There are {} since the last clean-up: too few for a trend.\n",
+                   formatItems(points.size(), "snapshot"));
+    else if (!trend->isClear)
+        fmt::print("No clear trend in {}.\n", formatItems(points.size() - trend->from, "snapshot"));
+    else
+        fmt::print("{}\n", formatRate(trend->perSecond));
+    if (full)
+        fmt::print("Full around {}, {} ({} to {})\n", formatTime(full->full).substr(0, 10),
+                   formatAhead(full->full, now), formatTime(full->earliest).substr(0, 10),
+                   full->latest == 0 ? "who knows when" : formatTime(full->latest).substr(0, 10));
+    return ExitDone;
+}
+
+} // namespace kurvo::cli
