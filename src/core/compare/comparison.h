@@ -13,7 +13,7 @@
 #include <string>
 #include <vector>
 
-#include "core/compare/matching.h"
+#include "core/tree/matching.h"
 #include "core/find/filter.h"
 
 namespace kurvo {

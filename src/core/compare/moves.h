@@ -11,7 +11,7 @@
 #include <utility>
 #include <vector>
 
-#include "core/compare/matching.h"
+#include "core/tree/matching.h"
 
 namespace kurvo {
 

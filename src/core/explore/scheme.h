@@ -9,7 +9,7 @@
 #include <optional>
 #include <vector>
 
-#include "core/compare/matching.h"
+#include "core/tree/matching.h"
 #include "core/marks/marks.h"
 #include "core/types/file_types.h"
 

@@ -8,8 +8,10 @@
 #include <zstd.h>
 
 #include <algorithm>
+#include <atomic>
 #include <bit>
 #include <cerrno>
+#include <thread>
 #include <utility>
 
 #include "core/base/text.h"
@@ -56,11 +58,8 @@ struct BlockWriter::Packer {
         ZSTD_CCtx_reset(context, ZSTD_reset_session_and_parameters);
         ZSTD_CCtx_setParameter(context, ZSTD_c_compressionLevel, prefix.empty() ? wholeLevel : chainedLevel);
         if (!prefix.empty()) {
-            // The whole prefix stays in reach, and every few bytes of it are remembered.
             ZSTD_CCtx_setParameter(context, ZSTD_c_windowLog,
                                    std::max(17, static_cast<int>(std::bit_width(prefix.size() + raw.size())) + 1));
-            ZSTD_CCtx_setParameter(context, ZSTD_c_hashLog, 20);
-            ZSTD_CCtx_setParameter(context, ZSTD_c_chainLog, 20);
             ZSTD_CCtx_refPrefix(context, prefix.data(), prefix.size());
         }
         out.resize(ZSTD_compressBound(raw.size()));
@@ -68,19 +67,12 @@ struct BlockWriter::Packer {
     }
 };
 
-BlockWriter::BlockWriter(const ByteSink& write, const Base* base, double share)
-    : write_(write), base_(base), share_(share), target_(base ? chainedBlockTarget : blockTarget),
-      packer_(std::make_unique<Packer>())
-{
-}
+BlockWriter::BlockWriter(const ByteSink& write) : write_(write), packer_(std::make_unique<Packer>()) { }
 BlockWriter::~BlockWriter() = default;
 
 void BlockWriter::put(Column c, const std::string& raw, std::uint32_t items, std::uint64_t prefixStart,
-                      std::uint32_t prefixLength)
+                      std::string_view prefix)
 {
-    std::string_view prefix;
-    if (base_)
-        prefix = std::string_view(base_->columns[static_cast<std::size_t>(c)]).substr(prefixStart, prefixLength);
     packer_->pack(raw, prefix, packed_);
     BlockHead head{static_cast<std::uint32_t>(c),
                    static_cast<std::uint32_t>(packed_.size()),
@@ -100,16 +92,7 @@ void BlockWriter::put(Column c, const std::string& raw, std::uint32_t items, std
 void BlockWriter::close(Column c)
 {
     const auto i = static_cast<std::size_t>(c);
-    const auto& raw = columns_[i].bytes();
-    std::uint64_t start = 0, length = 0;
-    if (base_) {
-        const auto size = base_->columns[i].size();
-        const auto here = static_cast<std::uint64_t>(static_cast<double>(offsets_[i]) * share_);
-        start = size <= longestPrefix || here < chainedBlockTarget ? 0 : std::min<std::uint64_t>(here - chainedBlockTarget, size);
-        length = std::min<std::uint64_t>(longestPrefix, size - start);
-    }
-    put(c, raw, items_[i], start, static_cast<std::uint32_t>(length));
-    offsets_[i] += raw.size();
+    put(c, columns_[i].bytes(), items_[i]);
     columns_[i].clear();
     items_[i] = 0;
 }
@@ -215,20 +198,30 @@ Result<BlockHead> SnapshotFile::readHead(std::uint32_t blocksBefore)
             return damaged("something follows its end.");
         return head;
     }
-    const auto target = header_.info.baseId.empty() ? blockTarget : chainedBlockTarget;
-    if (head.column > lastColumn || head.raw > target + longestItem || head.prefixLength > longestPrefix ||
-        (head.prefixLength > 0 && header_.info.baseId.empty()))
+    constexpr std::uint64_t longestName = 256, longestRecord = 48; // of the index; other items are shorter
+    const bool isIndex = head.column == static_cast<std::uint32_t>(Column::Index);
+    const bool hasText = head.column == static_cast<std::uint32_t>(Column::Names) ||
+                         head.column == static_cast<std::uint32_t>(Column::NotRead);
+    if (head.column > lastColumn || head.raw > blockTarget + longestItem || head.prefixLength > longestPrefix ||
+        (head.prefixLength > 0 && (!isIndex || header_.info.baseId.empty())) ||
+        (version > 1 && head.raw > head.items * (hasText ? longestName : longestRecord) + longestItem))
         return damaged("it was cut off or a block is not valid.");
     return head;
 }
 
-Result<Done> SnapshotFile::unpack(const BlockHead& head, std::string_view prefix, std::string& raw)
+Result<std::string> SnapshotFile::readPacked(const BlockHead& head)
 {
     std::string packed;
     if (!read(packed, head.stored))
         return damaged("it was cut off or a block is not valid.");
     if (XXH3_64bits_withSeed(packed.data(), packed.size(), headSum_) != head.checksum)
         return damaged("the checksum of a block is wrong.");
+    return packed;
+}
+
+Result<Done> SnapshotFile::unpack(const BlockHead& head, const std::string& packed, std::string_view prefix,
+                                  std::string& raw) const
+{
     raw.resize(head.raw);
     struct Context {
         ZSTD_DCtx* context = ZSTD_createDCtx();
@@ -243,29 +236,63 @@ Result<Done> SnapshotFile::unpack(const BlockHead& head, std::string_view prefix
     return Done{};
 }
 
-Result<Done> SnapshotFile::readColumns(Columns& columns, const Base* base, std::vector<std::uint32_t>* indexSizes)
+Result<Done> SnapshotFile::readColumns(Columns& columns, std::vector<std::uint32_t>* indexSizes)
 {
     at_ = blocksAt_;
-    std::string raw;
-    for (std::uint32_t blocks = 0;; ++blocks) {
-        const auto head = readHead(blocks);
+    struct Block {
+        BlockHead head;
+        std::string bytes; ///< packed, then not
+    };
+    std::vector<Block> blocks;
+    std::array<std::uint64_t, lastColumn + 1> items{};
+    const auto most = header_.info.entries + 1;
+    for (std::uint32_t number = 0;; ++number) {
+        const auto head = readHead(number);
         if (!head)
             return head.error();
         if (head->column == 0)
-            return Done{};
-        std::string_view prefix;
-        if (head->prefixLength > 0) {
-            const auto& whole = base->columns[head->column];
-            if (head->prefixStart > whole.size() || head->prefixLength > whole.size() - head->prefixStart)
-                return damaged("it does not fit the snapshot that it is packed against.");
-            prefix = std::string_view(whole).substr(head->prefixStart, head->prefixLength);
-        }
-        if (auto unpacked = unpack(*head, prefix, raw); !unpacked)
-            return unpacked;
-        columns[head->column] += raw;
-        if (indexSizes && head->column == static_cast<std::uint32_t>(Column::Index))
+            break;
+        // Not more than the header says that there is: what is claimed is not believed before.
+        if ((items[head->column] += head->items) > most && head->column != static_cast<std::uint32_t>(Column::NotRead) &&
+            head->column != static_cast<std::uint32_t>(Column::Steps))
+            return damaged("it has more than its header says.");
+        auto packed = readPacked(*head);
+        if (!packed)
+            return packed.error();
+        const bool isIndex = head->column == static_cast<std::uint32_t>(Column::Index);
+        if (isIndex && indexSizes)
             indexSizes->push_back(head->raw);
+        if (!isIndex || indexSizes)
+            blocks.push_back({*head, std::move(*packed)});
     }
+    std::atomic<std::size_t> next{0};
+    std::atomic<bool> good{true};
+    const auto work = [&] {
+        std::string raw;
+        for (auto i = next++; i < blocks.size() && good; i = next++) {
+            if (!unpack(blocks[i].head, blocks[i].bytes, {}, raw))
+                good = false;
+            blocks[i].bytes.swap(raw);
+        }
+    };
+    if (blocks.size() > 4) {
+        std::jthread second(work);
+        work();
+    } else {
+        work();
+    }
+    if (!good)
+        return damaged("a block cannot be unpacked.");
+    std::array<std::size_t, lastColumn + 1> sizes{};
+    for (const auto& block : blocks)
+        sizes[block.head.column] += block.bytes.size();
+    for (std::size_t c = 0; c < columns.size(); ++c)
+        columns[c].reserve(sizes[c]);
+    for (auto& block : blocks) {
+        columns[block.head.column] += block.bytes;
+        block.bytes = {};
+    }
+    return Done{};
 }
 
 Result<std::vector<std::string>> SnapshotFile::readIndexBlocks(const std::vector<std::size_t>& numbers,
@@ -285,16 +312,17 @@ Result<std::vector<std::string>> SnapshotFile::readIndexBlocks(const std::vector
                 return damaged("it was cut off.");
             continue;
         }
+        const auto packed = readPacked(*head);
+        if (!packed)
+            return packed.error();
         std::string prefix;
-        const auto headSum = headSum_;
         if (head->prefixLength > 0) {
             auto stretch = prefixOf(head->prefixStart, head->prefixLength);
             if (!stretch)
                 return stretch.error();
             prefix = std::move(*stretch);
         }
-        headSum_ = headSum;
-        if (auto unpacked = unpack(*head, prefix, found.emplace_back()); !unpacked)
+        if (auto unpacked = unpack(*head, *packed, prefix, found.emplace_back()); !unpacked)
             return unpacked.error();
         ++wanted;
     }
@@ -317,7 +345,10 @@ Result<std::string> SnapshotFile::readIndexStretch(std::uint64_t start, std::uin
             if (!skip(head->stored))
                 return damaged("it was cut off.");
         } else {
-            if (auto unpacked = unpack(*head, {}, raw); !unpacked)
+            const auto packed = readPacked(*head);
+            if (!packed)
+                return packed.error();
+            if (auto unpacked = unpack(*head, *packed, {}, raw); !unpacked)
                 return unpacked.error();
             const auto from = start > at ? start - at : 0;
             stretch.append(raw, from, end - std::max(at, start));
@@ -351,7 +382,7 @@ Result<Base> readBase(const std::string& path)
     if (!base.header.info.baseId.empty())
         return Error{ErrorKind::Damaged, path, 0,
                      "The snapshot " + displayText(path) + " is damaged: it cannot be the base of another."};
-    if (auto read = file->readColumns(base.columns, nullptr, &base.indexSizes); !read)
+    if (auto read = file->readColumns(base.columns, &base.indexSizes); !read)
         return read.error();
     return base;
 }

@@ -12,12 +12,10 @@
 
 namespace kurvo {
 
-/// Raw bytes after which a block is closed; the last item may be one long name more. One that is packed against a base
-/// is larger, because its prefix is gone through for each.
+/// Raw bytes after which a block is closed; the last item may be one long name more.
 inline constexpr std::size_t blockTarget = 1 << 20;
-inline constexpr std::size_t chainedBlockTarget = 8 << 20;
 inline constexpr std::size_t longestItem = 8192;
-inline constexpr std::size_t longestPrefix = chainedBlockTarget * 3;
+inline constexpr std::size_t longestPrefix = 1 << 20;
 
 /// The unpacked columns of a file, by number.
 using Columns = std::array<std::string, lastColumn + 1>;
@@ -34,7 +32,7 @@ struct BlockHead {
     std::uint32_t stored = 0;
     std::uint32_t raw = 0;
     std::uint32_t items = 0;
-    std::uint64_t prefixStart = 0; ///< in the same column of the base
+    std::uint64_t prefixStart = 0; ///< in the index of the base; other columns have none
     std::uint32_t prefixLength = 0;
     std::uint64_t checksum = 0;
 };
@@ -42,8 +40,7 @@ std::size_t blockHeadSize(std::uint32_t version);
 
 class BlockWriter {
 public:
-    /// `share`: how many entries of the base one of this file stands for, so that a block finds where its like is.
-    BlockWriter(const ByteSink& write, const Base* base, double share);
+    explicit BlockWriter(const ByteSink& write);
     ~BlockWriter();
     BlockWriter(const BlockWriter&) = delete;
     BlockWriter& operator=(const BlockWriter&) = delete;
@@ -54,26 +51,22 @@ public:
     {
         const auto i = static_cast<std::size_t>(c);
         ++items_[i];
-        if (columns_[i].bytes().size() >= target_)
+        if (columns_[i].bytes().size() >= blockTarget)
             close(c);
     }
-    /// A block by itself, packed against that part of the base's column.
-    void put(Column c, const std::string& raw, std::uint32_t items, std::uint64_t prefixStart,
-             std::uint32_t prefixLength);
+    /// A block by itself; `prefix` is what stands at `prefixStart` of the base's index, or nothing.
+    void put(Column c, const std::string& raw, std::uint32_t items, std::uint64_t prefixStart = 0,
+             std::string_view prefix = {});
     void finish();
 
 private:
     void close(Column c);
 
     const ByteSink& write_;
-    const Base* base_;
-    double share_;
-    std::size_t target_;
     struct Packer;
     std::unique_ptr<Packer> packer_;
     std::array<ColumnWriter, lastColumn + 1> columns_;
     std::array<std::uint32_t, lastColumn + 1> items_{};
-    std::array<std::uint64_t, lastColumn + 1> offsets_{};
     std::string packed_;
     std::uint32_t blocks_ = 0;
 };
@@ -85,8 +78,9 @@ public:
     const SnapshotHeader& header() const { return header_; }
     const std::string& path() const { return path_; }
 
-    /// Everything, checked. `base` is null for a whole one. `indexSizes`, if given, gets the raw sizes of the index.
-    Result<Done> readColumns(Columns& columns, const Base* base, std::vector<std::uint32_t>* indexSizes = nullptr);
+    /// Everything, checked; by several threads. The index is only unpacked where `indexSizes` is given, which gets the raw
+    /// size of each of its blocks, and then only in a whole file.
+    Result<Done> readColumns(Columns& columns, std::vector<std::uint32_t>* indexSizes = nullptr);
     /// The blocks of the index with these numbers (ascending) one after the other, without anything else of the file;
     /// `base` unpacks what they are packed against and may be empty for a whole file.
     using PrefixOf = std::function<Result<std::string>(std::uint64_t start, std::uint32_t length)>;
@@ -98,7 +92,8 @@ private:
     bool read(std::string& out, std::size_t size);
     bool skip(std::size_t size);
     Result<BlockHead> readHead(std::uint32_t blocksBefore);
-    Result<Done> unpack(const BlockHead& head, std::string_view prefix, std::string& raw);
+    Result<std::string> readPacked(const BlockHead& head);
+    Result<Done> unpack(const BlockHead& head, const std::string& packed, std::string_view prefix, std::string& raw) const;
     Error damaged(const std::string& what) const;
 
     std::string path_;

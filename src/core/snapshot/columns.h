@@ -25,9 +25,18 @@ enum class Column : std::uint32_t {
     Devices = 10,   ///< varint a folder: major << 32 | minor
     Links = 11,     ///< varint a node that is no folder: st_nlink
     Index = 12,     ///< a folder, or a file of 1 MiB or more: see figures_index.h; from version 2 on
-    NotRead = 13    ///< what could not be read: varint errno, path, NUL; from version 2 on
+    NotRead = 13,   ///< what could not be read: varint errno, path, NUL; from version 2 on
+    Steps = 14      ///< how the nodes follow from those of the base: varint count << 2 | ChainStep
 };
-inline constexpr std::uint32_t lastColumn = 13;
+inline constexpr std::uint32_t lastColumn = 14;
+
+/// What comes of the next nodes of the base.
+enum class ChainStep : std::uint64_t {
+    Copy = 0,  ///< they stand here as they are
+    Skip = 1,  ///< they are gone
+    Patch = 2, ///< they stand here with another size, blocks, time, inode, number of children
+    Insert = 3 ///< as many new nodes, in full
+};
 
 /// How many blocks of 512 bytes an entry of this size mostly has: whole pages of 4 KiB.
 inline std::uint64_t usualBlocks(std::uint64_t size)

@@ -4,6 +4,7 @@
 #include <xxhash.h>
 
 #include <algorithm>
+#include <functional>
 
 #include "core/snapshot/columns.h"
 #include "core/snapshot/header.h"
@@ -15,8 +16,38 @@ std::uint64_t indexHash(std::string_view pathBelowPlace)
     return XXH3_64bits(pathBelowPlace.data(), pathBelowPlace.size());
 }
 
+namespace {
+
+std::size_t mostFiles(const FileTree& tree)
+{
+    const auto& sums = tree.sums(rootNode);
+    return std::max<std::size_t>(1000, (std::size_t{sums.files} + sums.folders) / 100);
+}
+
+/// The size on disk from which on files are in the index.
+std::uint64_t indexedFrom(const FileTree& tree)
+{
+    const auto most = mostFiles(tree);
+    std::vector<std::uint64_t> sizes;
+    sizes.reserve(tree.sums(rootNode).files);
+    tree.forEachBelow(rootNode, [&](NodeId node) {
+        if (!tree.isFolder(node))
+            sizes.push_back(tree.disk(node));
+    });
+    if (sizes.size() <= most)
+        return 0;
+    const auto last = sizes.begin() + static_cast<std::ptrdiff_t>(most - 1);
+    std::nth_element(sizes.begin(), last, sizes.end(), std::greater<>());
+    return std::max<std::uint64_t>(1, *last);
+}
+
+} // namespace
+
 FiguresIndex makeIndex(const FileTree& tree)
 {
+    const auto least = indexedFrom(tree);
+    std::size_t files = 0;
+    const auto most = 2 * mostFiles(tree); // many of one size
     std::vector<std::pair<std::uint64_t, NodeId>> records{{indexHash({}), rootNode}};
     std::vector<std::pair<NodeId, std::string>> pending{{rootNode, {}}};
     std::string path;
@@ -25,7 +56,7 @@ FiguresIndex makeIndex(const FileTree& tree)
         pending.pop_back();
         tree.forEachChild(folder, [&, &base = base](NodeId child) {
             const bool isFolder = tree.isFolder(child);
-            if (!isFolder && tree.store().ownApparent(child) < indexedFile && tree.store().ownDisk(child) < indexedFile)
+            if (!isFolder && (tree.disk(child) < least || ++files > most))
                 return;
             path = base;
             if (!path.empty())

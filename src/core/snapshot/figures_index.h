@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The index of a snapshot: the figures of every folder, and of each file of 1 MiB or more, in the order of a hash of the
-// path below the place (XXH3, 64 bits; the place itself is the empty path). It is cut into blocks of so many records,
+// The index of a snapshot: the figures of every folder and of the largest files (one entry in a hundred, and at least a
+// thousand), in the order of a hash of the path below the place (XXH3, 64 bits; the place itself is the empty path). It is cut into blocks of so many records,
 // and the header has the first hash of each, so that one block answers for a path. Internal to core/snapshot.
 //
 // A record: u64 hash, varint blocks of 512 bytes, varint apparent bytes, varint files, varint folders.
@@ -17,7 +17,6 @@
 namespace kurvo {
 
 inline constexpr std::size_t indexBlockRecords = 2048;
-inline constexpr std::uint64_t indexedFile = 1 << 20; ///< bytes; smaller files are not in it
 
 std::uint64_t indexHash(std::string_view pathBelowPlace);
 

@@ -8,8 +8,8 @@
 // All numbers are little-endian. Nodes stand in breadth-first order, so parents are implied by child counts; columns
 // are stored apart, because like compresses with like. A file is written once and never changed.
 //
-// A chain of snapshots of one place costs little: one may be packed against the columns of an earlier, its base (zstd
-// with a prefix), and then holds what differs. The base is always a whole one, so reading takes two files at most, and
+// A chain of snapshots of one place costs little: one may be written as steps over the nodes of an earlier, its base, and
+// then holds what differs. The base is always a whole one, so reading takes two files at most, and
 // it is kept alive by a hard link in the folder ".bases": removing or losing the snapshot that it was does not touch
 // those that need it. Where there are no hard links every snapshot is written whole.
 #pragma once
@@ -97,7 +97,7 @@ struct EntryFigures {
     std::uint64_t disk = 0, apparent = 0;
     std::uint64_t files = 0, folders = 0; ///< below it
 };
-/// The figures of folders, and of files of 1 MiB or more, without reading the tree: some 0.2 ms a file and path. `paths`
+/// The figures of folders, and of the largest files (one entry in a hundred, at least a thousand), without reading the tree: some 0.2 ms a file and path. `paths`
 /// are whole paths; one that the snapshot does not have, or that lies outside of its place, gets none. Version 1 has no
 /// index: Unsupported.
 Result<std::vector<std::optional<EntryFigures>>> readFigures(const std::string& path,

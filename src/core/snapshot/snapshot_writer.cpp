@@ -6,9 +6,9 @@
 #include <xxhash.h>
 
 #include <algorithm>
-#include <deque>
 
 #include "core/base/text.h"
+#include "core/tree/matching.h"
 #include "core/platform/atomic_file.h"
 #include "core/snapshot/blocks.h"
 #include "core/snapshot/figures_index.h"
@@ -18,42 +18,160 @@
 namespace kurvo {
 namespace {
 
-struct Previous {
-    std::uint64_t modified = 0;
-    std::uint64_t inode = 0;
+constexpr std::uint16_t keptFlags = 7 | FlagDoor | FlagUnreadable | FlagUnfinished;
+
+/// Writes node after node: in full, or as steps over the nodes of a base.
+class NodeWriter {
+public:
+    NodeWriter(BlockWriter& out, const FileTree& tree, const Matching* matching)
+        : out_(out), tree_(tree), store_(tree.store()), matching_(matching)
+    {
+    }
+    void write(const std::vector<NodeId>& nodes)
+    {
+        for (std::size_t i = 0; i < nodes.size(); ++i) {
+            if (!matching_) {
+                insert(nodes[i]);
+                continue;
+            }
+            const auto base = matching_->earlier(nodes[i]);
+            if (base == noNode || base < next_ || !isInOrder(nodes, i, base) || isOther(nodes[i], base)) {
+                step(ChainStep::Insert);
+                insert(nodes[i]);
+                continue;
+            }
+            if (base > next_)
+                step(ChainStep::Skip, base - next_);
+            next_ = base + 1;
+            if (isSame(nodes[i], base)) {
+                step(ChainStep::Copy);
+            } else {
+                step(ChainStep::Patch);
+                patch(nodes[i], base);
+            }
+        }
+        close();
+    }
+
+private:
+    void put(Column c, std::uint64_t value)
+    {
+        out_.column(c).varint(value);
+        out_.item(c);
+    }
+    void difference(Column c, std::uint64_t value, std::uint64_t previous)
+    {
+        out_.column(c).difference(value, previous);
+        out_.item(c);
+    }
+    std::uint64_t links(const FileTree& tree, NodeId node) const
+    {
+        const auto& store = tree.store();
+        return store.has(node, FlagLinked) ? store.linkSets()[store.linkSetOf(node)].links : 1;
+    }
+
+    void insert(NodeId node)
+    {
+        out_.column(Column::Names).text(tree_.name(node));
+        out_.item(Column::Names);
+        out_.column(Column::Kinds).u16(store_.flags(node) & keptFlags);
+        out_.item(Column::Kinds);
+        put(Column::Sizes, store_.ownApparent(node));
+        difference(Column::Blocks, store_.ownDisk(node) / 512, usualBlocks(store_.ownApparent(node)));
+        const auto modified = static_cast<std::uint64_t>(store_.modified(node));
+        difference(Column::Modified, modified, previousModified_);
+        previousModified_ = modified;
+        put(Column::ModifiedNs, store_.modifiedNs(node));
+        difference(Column::Inodes, store_.inode(node), previousInode_);
+        previousInode_ = store_.inode(node);
+        put(Column::Owners, store_.owner(node));
+        if (store_.isFolder(node)) {
+            put(Column::Children, tree_.countChildren(node));
+            put(Column::Devices, store_.device(node));
+        } else {
+            put(Column::Links, links(tree_, node));
+        }
+    }
+    void patch(NodeId node, NodeId base)
+    {
+        const auto& was = matching_->before().store();
+        put(Column::Sizes, store_.ownApparent(node));
+        difference(Column::Blocks, store_.ownDisk(node) / 512, usualBlocks(store_.ownApparent(node)));
+        difference(Column::Modified, static_cast<std::uint64_t>(store_.modified(node)),
+                   static_cast<std::uint64_t>(was.modified(base)));
+        put(Column::ModifiedNs, store_.modifiedNs(node));
+        difference(Column::Inodes, store_.inode(node), was.inode(base));
+        if (store_.isFolder(node))
+            put(Column::Children, tree_.countChildren(node));
+    }
+
+    /// More changed than a patch has.
+    bool isOther(NodeId node, NodeId base) const
+    {
+        const auto& before = matching_->before();
+        const auto& was = before.store();
+        const bool isFolder = store_.isFolder(node);
+        return (store_.flags(node) & keptFlags) != (was.flags(base) & keptFlags) || store_.owner(node) != was.owner(base) ||
+               (isFolder ? store_.device(node) != was.device(base) : links(tree_, node) != links(before, base)) ||
+               (node == rootNode && tree_.name(node) != before.name(base));
+    }
+    bool isSame(NodeId node, NodeId base) const
+    {
+        const auto& was = matching_->before().store();
+        return store_.ownApparent(node) == was.ownApparent(base) && store_.ownDisk(node) == was.ownDisk(base) &&
+               store_.modified(node) == was.modified(base) && store_.modifiedNs(node) == was.modifiedNs(base) &&
+               store_.inode(node) == was.inode(base) &&
+               (!store_.isFolder(node) || tree_.countChildren(node) == was.childCount(base));
+    }
+    /// One that comes much earlier than it did would leave all between to be written in full.
+    bool isInOrder(const std::vector<NodeId>& nodes, std::size_t i, NodeId base) const
+    {
+        constexpr NodeId near = 64;
+        constexpr std::size_t ahead = 8;
+        if (base - next_ < near)
+            return true;
+        std::size_t after = 0, before = 0;
+        for (auto k = i + 1; k < std::min(nodes.size(), i + 1 + ahead); ++k)
+            if (const auto other = matching_->earlier(nodes[k]); other != noNode)
+                ++(other > base ? after : before);
+        return after >= before;
+    }
+
+    void step(ChainStep step, std::uint64_t count = 1)
+    {
+        if (step == step_) {
+            count_ += count;
+            return;
+        }
+        close();
+        step_ = step;
+        count_ = count;
+    }
+    void close()
+    {
+        if (count_ > 0)
+            put(Column::Steps, count_ << 2 | static_cast<std::uint64_t>(step_));
+        count_ = 0;
+    }
+
+    BlockWriter& out_;
+    const FileTree& tree_;
+    const NodeStore& store_;
+    const Matching* matching_;
+    std::uint64_t previousModified_ = 0, previousInode_ = 0;
+    NodeId next_ = 0; ///< of the base
+    ChainStep step_ = ChainStep::Copy;
+    std::uint64_t count_ = 0;
 };
 
-void writeNode(BlockWriter& out, const FileTree& tree, NodeId node, Previous& previous)
+std::vector<NodeId> breadthFirst(const FileTree& tree)
 {
-    const auto& store = tree.store();
-    const auto put = [&out](Column c, std::uint64_t value) {
-        out.column(c).varint(value);
-        out.item(c);
-    };
-    out.column(Column::Names).text(tree.name(node));
-    out.item(Column::Names);
-    constexpr std::uint16_t kept = 7 | FlagDoor | FlagUnreadable | FlagUnfinished;
-    out.column(Column::Kinds).u16(store.flags(node) & kept);
-    out.item(Column::Kinds);
-    put(Column::Sizes, store.ownApparent(node));
-    out.column(Column::Blocks).difference(store.ownDisk(node) / 512, usualBlocks(store.ownApparent(node)));
-    out.item(Column::Blocks);
-    const auto modified = static_cast<std::uint64_t>(store.modified(node));
-    out.column(Column::Modified).difference(modified, previous.modified);
-    out.item(Column::Modified);
-    previous.modified = modified;
-    put(Column::ModifiedNs, store.modifiedNs(node));
-    out.column(Column::Inodes).difference(store.inode(node), previous.inode);
-    out.item(Column::Inodes);
-    previous.inode = store.inode(node);
-    put(Column::Owners, store.owner(node));
-    if (store.isFolder(node)) {
-        put(Column::Children, tree.countChildren(node));
-        put(Column::Devices, store.device(node));
-    } else {
-        const bool linked = store.has(node, FlagLinked);
-        put(Column::Links, linked ? store.linkSets()[store.linkSetOf(node)].links : 1);
-    }
+    std::vector<NodeId> nodes{rootNode};
+    nodes.reserve(std::size_t{tree.sums(rootNode).files} + tree.sums(rootNode).folders + 1);
+    for (std::size_t i = 0; i < nodes.size(); ++i)
+        if (tree.isFolder(nodes[i]))
+            tree.forEachChild(nodes[i], [&nodes](NodeId child) { nodes.push_back(child); });
+    return nodes;
 }
 
 /// The stretch of the base's index that has the hashes of a block: whole blocks of it.
@@ -76,9 +194,13 @@ void writeIndex(BlockWriter& out, const FiguresIndex& index, const Base* base)
 {
     for (std::size_t i = 0; i < index.blocks.size(); ++i) {
         const auto next = i + 1 < index.first.size() ? index.first[i + 1] : UINT64_MAX;
-        const auto [start, length] =
-            base ? likeIndexBlock(*base, index.first[i], next) : std::pair<std::uint64_t, std::uint32_t>{0, 0};
-        out.put(Column::Index, index.blocks[i], index.items[i], start, length);
+        if (!base) {
+            out.put(Column::Index, index.blocks[i], index.items[i]);
+            continue;
+        }
+        const auto [start, length] = likeIndexBlock(*base, index.first[i], next);
+        out.put(Column::Index, index.blocks[i], index.items[i], start,
+                std::string_view(base->columns[static_cast<std::size_t>(Column::Index)]).substr(start, length));
     }
 }
 
@@ -95,9 +217,16 @@ std::string freshId()
     return id;
 }
 
-SnapshotInfo writeBlocks(const ByteSink& write, const SnapshotInfo& info, const FileTree& tree, const Base* base,
-                         const std::string& baseFile)
+/// What a snapshot can be packed against.
+struct KeptBase {
+    Base base;
+    std::shared_ptr<const FileTree> tree; ///< its ids are places in its breadth-first order
+    std::string file;                     ///< its name
+};
+
+SnapshotInfo writeBlocks(const ByteSink& write, const SnapshotInfo& info, const FileTree& tree, const KeptBase* kept)
 {
+    const auto* base = kept ? &kept->base : nullptr;
     SnapshotHeader header;
     header.info = info;
     auto& complete = header.info;
@@ -106,7 +235,7 @@ SnapshotInfo writeBlocks(const ByteSink& write, const SnapshotInfo& info, const 
     complete.diskBytes = tree.disk(rootNode);
     complete.id = freshId();
     complete.baseId = base ? base->header.info.id : std::string();
-    complete.baseFile = base ? baseFile : std::string();
+    complete.baseFile = kept ? kept->file : std::string();
     const auto index = makeIndex(tree);
     header.index = index.first;
 
@@ -118,21 +247,12 @@ SnapshotInfo writeBlocks(const ByteSink& write, const SnapshotInfo& info, const 
     write(preamble.data(), preamble.size());
     write(encoded.data(), encoded.size());
 
-    const auto share = base ? static_cast<double>(base->header.info.entries + 1) / static_cast<double>(complete.entries + 1) : 1;
-    BlockWriter out(write, base, share);
+    BlockWriter out(write);
     writeIndex(out, index, base);
-    Previous previous;
-    std::deque<NodeId> folders{rootNode};
-    writeNode(out, tree, rootNode, previous);
-    while (!folders.empty()) {
-        const auto folder = folders.front();
-        folders.pop_front();
-        tree.forEachChild(folder, [&](NodeId child) {
-            writeNode(out, tree, child, previous);
-            if (tree.isFolder(child))
-                folders.push_back(child);
-        });
-    }
+    std::optional<Matching> matching;
+    if (kept)
+        matching.emplace(std::shared_ptr<const FileTree>(std::shared_ptr<void>(), &tree), kept->tree);
+    NodeWriter(out, tree, matching ? &*matching : nullptr).write(breadthFirst(tree));
     for (const auto& one : info.notRead) {
         out.column(Column::NotRead).varint(static_cast<std::uint64_t>(one.sysError));
         out.column(Column::NotRead).text(one.path);
@@ -142,12 +262,8 @@ SnapshotInfo writeBlocks(const ByteSink& write, const SnapshotInfo& info, const 
     return complete;
 }
 
-/// What a snapshot can be packed against: a whole one of this version, kept in ".bases" from now on. Nothing where that
-/// cannot be done: then it is written whole.
-struct KeptBase {
-    Base base;
-    std::string file; ///< its name
-};
+/// A whole snapshot of this version, kept in ".bases" from now on. Nothing where that cannot be done: then one is written
+/// whole.
 std::optional<KeptBase> keepBase(const std::string& path, const std::string& candidate)
 {
     auto opened = SnapshotFile::open(candidate);
@@ -177,7 +293,10 @@ std::optional<KeptBase> keepBase(const std::string& path, const std::string& can
         return std::nullopt;
     if (::link(source.c_str(), kept.c_str()) != 0 && errno != EEXIST)
         return std::nullopt;
-    return KeptBase{std::move(*base), info.baseFile};
+    auto read = readSnapshot(kept);
+    if (!read)
+        return std::nullopt;
+    return KeptBase{std::move(*base), std::move(read->tree), info.baseFile};
 }
 
 Result<SnapshotInfo> writeFile(const std::string& path, const SnapshotInfo& info, const FileTree& tree,
@@ -192,7 +311,7 @@ Result<SnapshotInfo> writeFile(const std::string& path, const SnapshotInfo& info
             file->write(bytes, n);
             size += n;
         },
-        info, tree, kept ? &kept->base : nullptr, kept ? kept->file : std::string());
+        info, tree, kept);
     // One that saves little is not worth that two files are needed for it.
     if (kept) {
         struct stat s { };
@@ -209,7 +328,7 @@ Result<SnapshotInfo> writeFile(const std::string& path, const SnapshotInfo& info
 
 SnapshotInfo writeSnapshot(const ByteSink& write, const SnapshotInfo& info, const FileTree& tree)
 {
-    return writeBlocks(write, info, tree, nullptr, {});
+    return writeBlocks(write, info, tree, nullptr);
 }
 
 Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree,

@@ -6,6 +6,7 @@
 #include <random>
 
 #include "core/compare/history.h"
+#include "core/find/largest.h"
 #include "core/scan/scanner.h"
 #include "core/snapshot/catalogue.h"
 #include "support/random_tree.h"
@@ -169,9 +170,11 @@ TEST_CASE("the index answers for folders and large files as the tree does", "[sn
         REQUIRE(path);
         std::vector<std::string> asked{"/place", "/place/missing", "/elsewhere"};
         tree->forEachBelow(rootNode, [&](NodeId node) {
-            if (tree->isFolder(node) || tree->apparent(node) >= 1 << 20)
+            if (tree->isFolder(node))
                 asked.push_back(tree->path(node));
         });
+        for (const auto node : largestFiles(*tree, 900))
+            asked.push_back(tree->path(node));
         const auto figures = readFigures(*path, asked);
         REQUIRE(figures);
         CHECK_FALSE((*figures)[1]);

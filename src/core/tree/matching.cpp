@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/compare/matching.h"
+#include "core/tree/matching.h"
 
 #include <limits>
 #include <utility>
