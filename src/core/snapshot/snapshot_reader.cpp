@@ -1,5 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <condition_variable>
+#include <deque>
+#include <exception>
+#include <mutex>
+#include <span>
+#include <thread>
 
 #include "core/base/text.h"
 #include "core/snapshot/blocks.h"
@@ -39,6 +45,86 @@ NewNode nodeOf(const RawNode& raw, std::uint64_t parentDevice)
     return node;
 }
 
+/// Nodes on their way from the columns into the tree, in whole groups of children.
+struct Batch {
+    std::vector<NewNode> nodes;
+    std::vector<std::uint32_t> groups;  ///< how many of them each next folder has
+};
+
+/// Hands batches from the thread that unpacks nodes to the one that builds the tree.
+class BatchQueue {
+public:
+    /// False when nobody wants any more.
+    bool put(Batch batch)
+    {
+        std::unique_lock lock(mutex_);
+        changed_.wait(lock, [this] { return waiting_.size() < most || over_; });
+        if (over_)
+            return false;
+        waiting_.push_back(std::move(batch));
+        changed_.notify_all();
+        return true;
+    }
+    /// Nothing when there are no more.
+    std::optional<Batch> take()
+    {
+        std::unique_lock lock(mutex_);
+        changed_.wait(lock, [this] { return !waiting_.empty() || over_; });
+        if (waiting_.empty())
+            return std::nullopt;
+        auto batch = std::move(waiting_.front());
+        waiting_.pop_front();
+        changed_.notify_all();
+        return batch;
+    }
+    void end()
+    {
+        const std::lock_guard lock(mutex_);
+        over_ = true;
+        changed_.notify_all();
+    }
+
+private:
+    static constexpr std::size_t most = 16;
+    std::mutex mutex_;
+    std::condition_variable changed_;
+    std::deque<Batch> waiting_;
+    bool over_ = false;
+};
+
+/// Unpacks all nodes below the root, breadth first: the children of node after node follow each other in the file. False
+/// when they do not fit together.
+bool unpackNodes(NodeSource& source, const RawNode& root, BatchQueue& queue)
+{
+    constexpr std::size_t batchSize = 1024; // stays in the cache on its way
+    struct Folder {
+        std::uint64_t children, device;
+    };
+    std::deque<Folder> folders{{root.children, root.device}};
+    Batch batch;
+    batch.nodes.reserve(2 * batchSize);
+    RawNode raw;
+    for (; !folders.empty(); folders.pop_front()) {
+        const auto [count, device] = folders.front();
+        if (count > source.left())
+            return false;
+        for (std::uint64_t k = 0; k < count; ++k) {
+            if (!source.next(raw) || !isValid(raw) || raw.name.find('/') != std::string_view::npos)
+                return false;
+            batch.nodes.push_back(nodeOf(raw, device));
+            if (raw.isFolder())
+                folders.push_back({raw.children, raw.device});
+        }
+        batch.groups.push_back(static_cast<std::uint32_t>(count));
+        if (batch.nodes.size() >= batchSize) {
+            if (!queue.put(std::exchange(batch, {})))
+                return false;
+            batch.nodes.reserve(2 * batchSize);
+        }
+    }
+    return queue.put(std::move(batch)) && source.atEnd() && !source.failed();
+}
+
 /// Builds the tree from its nodes; null when they do not fit together.
 std::shared_ptr<NodeStore> build(NodeSource& source)
 {
@@ -51,31 +137,42 @@ std::shared_ptr<NodeStore> build(NodeSource& source)
     store->setRoot(root.stat, names);
     store->addFlags(rootNode, root.flags);
 
-    // Breadth first: the children of node after node follow each other in the file.
-    std::vector<std::pair<NodeId, std::uint64_t>> folders{{rootNode, raw.children}};
-    std::vector<NewNode> group;
-    std::vector<std::uint64_t> counts;
-    for (std::size_t i = 0; i < folders.size(); ++i) {
-        const auto [folder, count] = folders[i];
-        if (count > source.left())
-            return nullptr;
-        const auto device = store->device(folder);
-        group.resize(count);
-        counts.assign(count, 0);
-        for (std::uint64_t k = 0; k < count; ++k) {
-            if (!source.next(raw) || !isValid(raw) || raw.name.find('/') != std::string_view::npos)
-                return nullptr;
-            group[k] = nodeOf(raw, device);
-            counts[k] = raw.children;
+    BatchQueue queue;
+    bool good = false;
+    std::exception_ptr failure;
+    {
+        const std::jthread unpacker([&] {
+            try {
+                good = unpackNodes(source, raw, queue);
+            } catch (...) { // for want of memory
+                failure = std::current_exception();
+            }
+            queue.end();
+        });
+        std::deque<NodeId> folders{rootNode};
+        try {
+            while (const auto batch = queue.take()) {
+                std::span<const NewNode> left(batch->nodes);
+                for (const auto count : batch->groups) {
+                    const auto group = left.first(count);
+                    left = left.subspan(count);
+                    const auto first = store->append(folders.front(), group, names).first;
+                    folders.pop_front();
+                    if (first == noNode && count > 0)
+                        throw std::bad_alloc(); // more than 32-bit ids can tell apart
+                    for (std::uint32_t k = 0; k < count; ++k)
+                        if (group[k].stat.kind == EntryKind::Folder)
+                            folders.push_back(first + k);
+                }
+            }
+        } catch (...) {
+            queue.end(); // else the other waits for ever
+            throw;
         }
-        const auto first = store->append(folder, group, names).first;
-        if (first == noNode)
-            return nullptr;
-        for (std::uint32_t k = 0; k < count; ++k)
-            if (group[k].stat.kind == EntryKind::Folder)
-                folders.emplace_back(first + k, counts[k]);
     }
-    if (!source.atEnd() || source.failed())
+    if (failure)
+        std::rethrow_exception(failure);
+    if (!good)
         return nullptr;
     store->seal();
     return store;
