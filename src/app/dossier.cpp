@@ -49,7 +49,7 @@ void FamilyBar::paintEvent(QPaintEvent*)
 Dossier::Dossier(Session& session, QWidget* parent)
     : QFrame(parent), session_(session), name_(new QLabel), path_(new QLabel), size_(new QLabel), shares_(new QLabel),
       mixTitle_(new QLabel(tr("What is in it"))), mix_(new FamilyBar), mixText_(new QLabel), facts_(new QGridLayout),
-      mark_(new MarkPanel(session)), advice_(new AdvicePanel(session)), note_(new QLabel), plan_(new QPushButton),
+      mark_(new MarkPanel(session)), advice_(new AdvicePanel(session)), history_(new HistoryPanel(session)), note_(new QLabel), plan_(new QPushButton),
       open_(new QPushButton(tr("Open"))), show_(new QPushButton(tr("Show in files"))),
       copy_(new QPushButton(tr("Copy path"))), more_(new QPushButton(tr("More  ▾"))), body_(new QWidget),
       actions_(new QWidget), empty_(new QLabel(tr("Facts about what you select will stand here.")))
@@ -96,6 +96,7 @@ Dossier::Dossier(Session& session, QWidget* parent)
     layout->addWidget(mix_);
     layout->addWidget(mixText_);
     layout->addSpacing(8);
+    layout->addWidget(history_);
     layout->addWidget(advice_);
     layout->addSpacing(6);
     layout->addWidget(mark_);
@@ -212,6 +213,7 @@ void Dossier::update()
     shares_->setText(shares.join(QStringLiteral(" · ")));
 
     advice_->show(node);
+    history_->show(node);
     mark_->show({node});
     fillFacts(*place, node);
     askDisk(*place, node);
@@ -259,6 +261,7 @@ void Dossier::showSeveral(const Place& place)
         newest = std::max(newest, tree.newest(node));
     }
     advice_->clear();
+    history_->clear();
     mark_->show(tops);
     const auto all = place.alsoSelected.size() + 1;
     name_->setText(tr("%1 selected").arg(itemsText(all, "item")));

@@ -11,6 +11,7 @@
 #include <optional>
 
 #include "app/advice_panel.h"
+#include "app/history_panel.h"
 #include "app/mark_panel.h"
 #include "app/session.h"
 #include "core/platform/file_facts.h"
@@ -43,6 +44,7 @@ public:
     QPushButton* copyButton() { return copy_; }
     QPushButton* moreButton() { return more_; }
     AdvicePanel* advice() { return advice_; }
+    HistoryPanel* history() { return history_; }
 
 signals:
     void noteRequested();
@@ -72,6 +74,7 @@ private:
     QGridLayout* facts_;
     MarkPanel* mark_;
     AdvicePanel* advice_;
+    HistoryPanel* history_;
     QLabel* note_;
     QPushButton* plan_;
     QPushButton* open_;

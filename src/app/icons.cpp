@@ -35,6 +35,11 @@ void drawSign(QPainter& painter, Sign sign, const QRectF& square, const QColor& 
         painter.drawEllipse(QPointF(14.5, 5), 3.2, 3.2);
         painter.drawEllipse(QPointF(6, 6.5), 1.2, 1.2);
         break;
+    case Sign::Compare: // what is used, over time, and one moment of it
+        painter.drawPolyline(QPolygonF({{2.5, 14.5}, {7, 12.5}, {11.5, 13.5}, {17.5, 4.5}}));
+        painter.setBrush(colour);
+        painter.drawEllipse(QPointF(11.5, 13.5), 1.7, 1.7);
+        break;
     case Sign::Clear: // lines, the last one done
         painter.drawLine(QPointF(2.5, 5), QPointF(17.5, 5));
         painter.drawLine(QPointF(2.5, 10), QPointF(11, 10));

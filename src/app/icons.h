@@ -8,7 +8,7 @@
 
 namespace kurvo::app {
 
-enum class Sign { Scan, Explore, Find, Clear, Menu, Lock };
+enum class Sign { Scan, Explore, Find, Compare, Clear, Menu, Lock };
 
 /// Draws the sign in a square.
 void drawSign(QPainter& painter, Sign sign, const QRectF& square, const QColor& colour);

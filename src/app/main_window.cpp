@@ -76,7 +76,7 @@ MainWindow::MainWindow(AppFolders folders)
     : settings_(QString::fromStdString(folders.settings()), QSettings::IniFormat), session_(std::move(folders)),
       menu_(new QMenu(this)), rail_(new Rail(menu_)), gauge_(new Gauge(session_)), notice_(new NoticeBar),
       stages_(new QStackedWidget), scan_(new ScanStage(session_, settings_)), explore_(new ExploreStage(session_)),
-      find_(new FindStage(session_)), clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
+      find_(new FindStage(session_)), compare_(new CompareStage(session_)), clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
 {
     setWindowTitle(session_.folders().demo ? tr("Kurvo – demo") : tr("Kurvo"));
     setWindowIcon(applicationIcon(128));
@@ -87,6 +87,7 @@ MainWindow::MainWindow(AppFolders folders)
     stages_->addWidget(scan_);
     stages_->addWidget(explore_);
     stages_->addWidget(find_);
+    stages_->addWidget(compare_);
     stages_->addWidget(clear_);
     auto* content = new QVBoxLayout;
     content->setSpacing(0);
@@ -145,6 +146,10 @@ MainWindow::MainWindow(AppFolders folders)
     connect(clear_, &ClearStage::savePlanRequested, this, &MainWindow::savePlan);
     connect(clear_, &ClearStage::reportRequested, this, &MainWindow::saveReport);
     connect(find_, &FindStage::planRequested, this, [this] { setStage(Stage::Clear); });
+    connect(compare_, &CompareStage::scanRequested, this, [this] { setStage(Stage::Scan); });
+    connect(compare_, &CompareStage::contextRequested, this, &MainWindow::showContextMenu);
+    connect(compare_, &CompareStage::saveRequested, this, &MainWindow::saveChanges);
+    connect(&compare_->comparing(), &Comparing::selectionChanged, this, &MainWindow::updateActions);
     connect(rail_, &Rail::itemsDropped, this, [this] { planSubjects({}); });
     ItemDrag::ofRows(explore_->descent()->list());
     ItemDrag::ofRows(find_->list());
@@ -192,7 +197,7 @@ MainWindow::MainWindow(AppFolders folders)
     const auto press = [](QPushButton* button, QAction* action) {
         QObject::connect(button, &QPushButton::clicked, action, &QAction::trigger);
     };
-    for (auto* dossier : {explore_->dossier(), find_->dossier()}) {
+    for (auto* dossier : {explore_->dossier(), find_->dossier(), compare_->dossier()}) {
         press(dossier->planButton(), plan_);
         connect(dossier, &Dossier::noteRequested, this, [this] { askForNote(session_, subjects(), this); });
         press(dossier->openButton(), open_);
@@ -229,6 +234,8 @@ void MainWindow::setStage(Stage stage)
         explore_->descent()->list()->setFocus();
     if (stage == Stage::Find)
         find_->list()->setFocus();
+    if (stage == Stage::Compare)
+        compare_->list()->setFocus();
     if (stage == Stage::Clear)
         clear_->list()->setFocus();
     updateActions();
@@ -262,6 +269,8 @@ NodeId MainWindow::subject() const
     const auto* place = session_.place();
     if (!place)
         return noNode;
+    if (stage() == Stage::Compare) // what is gone cannot be acted on
+        return compare_->comparing().openNode(compare_->comparing().selection());
     return place->selection != noNode ? place->selection : place->focus;
 }
 
@@ -271,6 +280,8 @@ std::vector<NodeId> MainWindow::subjects() const
     const auto* place = session_.place();
     if (!place)
         return {};
+    if (stage() == Stage::Compare)
+        return subject() == noNode ? std::vector<NodeId>() : std::vector<NodeId>{subject()};
     return place->selection != noNode ? place->selected() : std::vector<NodeId>{place->focus};
 }
 

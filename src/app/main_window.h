@@ -10,6 +10,7 @@
 #include <QStackedWidget>
 
 #include "app/clear_stage.h"
+#include "app/compare_stage.h"
 #include "app/explore_stage.h"
 #include "app/find_stage.h"
 #include "app/gauge.h"
@@ -37,6 +38,7 @@ public:
     ScanStage* scanStage() { return scan_; }
     ExploreStage* exploreStage() { return explore_; }
     FindStage* findStage() { return find_; }
+    CompareStage* compareStage() { return compare_; }
     ClearStage* clearStage() { return clear_; }
     PreviewPanel* preview() { return preview_; }
     ThemeControl& themeControl() { return theme_; }
@@ -75,6 +77,7 @@ private:
     void copyPicture();
     void printPicture();
     void saveList();
+    void saveChanges();
     void askForFile(const QString& title, const QString& suggestion, const QStringList& kinds,
                     const std::function<void(const std::string&)>& save);
     void showTakeAlong(const QPoint& global);
@@ -101,6 +104,7 @@ private:
     ScanStage* scan_;
     ExploreStage* explore_;
     FindStage* find_;
+    CompareStage* compare_;
     ClearStage* clear_;
     PointerLine* pointer_;
     PreviewPanel* preview_ = nullptr;

@@ -99,8 +99,9 @@ void MainWindow::makeActions()
         add(go, tr("Largest hidden file in here"), {QKeySequence("H")}, [selectLargest] { selectLargest(true); });
     goTo_ = add(go, tr("To a path…"), {QKeySequence("Ctrl+G")}, [this] { explore_->trail()->startTyping(); });
     go->addSeparator();
-    const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Find"), tr("Stage Clear")};
-    for (int i = 0; i < 4; ++i)
+    const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Find"),
+                                  tr("Stage Compare"), tr("Stage Clear")};
+    for (int i = 0; i < 5; ++i)
         add(go, stageNames[i], {QKeySequence(stageKeys[i])}, [this, i] { setStage(static_cast<Stage>(i)); });
     filter_ = add(go, tr("Filter"), {QKeySequence::Find}, [this] {
         setStage(Stage::Find);
@@ -284,7 +285,7 @@ void MainWindow::updateActions()
     areas_->setEnabled(exploring && place->areas().any());
     areas_->setChecked(session_.view().areas);
     openInPlace_->setEnabled(exploring && selected != noNode && place->tree->isFolder(selected));
-    const bool withItem = place && stage() != Stage::Scan;
+    const bool withItem = place && stage() != Stage::Scan && subject() != noNode;
     for (auto* action : {previewAction_, open_, openWith_, show_, copy_, terminal_})
         action->setEnabled(withItem);
     plan_->setEnabled(withItem && !busy && subject() != rootNode);

@@ -21,6 +21,7 @@
 #include "app/picture_export.h"
 #include "app/recovery_dialog.h"
 #include "app/words.h"
+#include "core/report/change_report.h"
 
 namespace kurvo::app {
 namespace {
@@ -184,6 +185,32 @@ void MainWindow::saveList()
                        [tree = open->tree, focus = open->focus, measure = session_.measure(), found,
                         files = find_->model()->files()] {
                            return listCsv(*tree, found ? files : tree->sortedChildren(focus, measure));
+                       },
+                       [this, file](const QByteArray& bytes) { saveBytes(session_, file, bytes); });
+               });
+}
+
+void MainWindow::saveChanges()
+{
+    auto& comparing = compare_->comparing();
+    if (!comparing.comparison())
+        return;
+    const auto kinds = QStringList{tr("Report (*.html)"), tr("CSV table (*.csv)"), tr("JSON lines (*.jsonl)")};
+    askForFile(tr("Save the changes"), tr("changes-%1.html").arg(toText(comparing.infoNow().host)), kinds,
+               [this](const std::string& file) {
+                   auto& now = compare_->comparing();
+                   if (!now.comparison())
+                       return;
+                   ChangeReport report{now.comparison(),    now.lines(),          now.infoBefore().taken,
+                                       now.infoNow().taken, now.infoNow().host, now.infoNow().owners};
+                   if (!compare_->shownLines().empty())
+                       report.lines = compare_->shownLines(); // as the filter has it
+                   runAsync(
+                       this,
+                       [report = std::move(report), file] {
+                           return QByteArray::fromStdString(file.ends_with(".csv")     ? changesAsCsv(report)
+                                                            : file.ends_with(".jsonl") ? changesAsJsonLines(report)
+                                                                                       : changesAsHtml(report, sizeUnits()));
                        },
                        [this, file](const QByteArray& bytes) { saveBytes(session_, file, bytes); });
                });

@@ -99,7 +99,8 @@ Rail::Rail(QMenu* menu, QWidget* parent) : QFrame(parent)
     layout->setContentsMargins(0, 8, 0, 8);
     layout->setSpacing(2);
     const std::pair<Sign, QString> stages[] = {
-        {Sign::Scan, tr("Scan")}, {Sign::Explore, tr("Explore")}, {Sign::Find, tr("Find")}, {Sign::Clear, tr("Clear")}};
+        {Sign::Scan, tr("Scan")}, {Sign::Explore, tr("Explore")}, {Sign::Find, tr("Find")},
+        {Sign::Compare, tr("Compare")}, {Sign::Clear, tr("Clear")}};
     for (std::size_t i = 0; i < std::size(stages); ++i) {
         auto* button = new RailButton(stages[i].first, stages[i].second);
         button->setToolTip(QStringLiteral("%1 (%2)").arg(stages[i].second, QString::fromLatin1(stageKeys[i])));

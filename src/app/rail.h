@@ -12,10 +12,9 @@
 
 namespace kurvo::app {
 
-enum class Stage { Scan, Explore, Find, Clear };
+enum class Stage { Scan, Explore, Find, Compare, Clear };
 
-/// 4 is kept for comparing, which will stand between.
-inline constexpr const char* stageKeys[] = {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+5"};
+inline constexpr const char* stageKeys[] = {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5"};
 
 class RailButton : public QAbstractButton {
     Q_OBJECT

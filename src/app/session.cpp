@@ -160,11 +160,15 @@ void Session::saveSnapshot(Place* place)
         this,
         [folder = folders_.snapshots(), known = place->snapshotFile, info = place->info,
          tree = place->tree]() -> Saved {
-            if (auto made = makeFolders(folder); !made)
-                return {folder, made.error()};
-            // What the helper adds belongs to the same scan, and so into the same file.
-            const auto path = known.empty() ? snapshotPathFor(folder, info) : known;
-            return {path, writeSnapshot(path, info, *tree)};
+            if (known.empty()) {
+                const auto added = addSnapshot(folder, info, *tree);
+                if (!added)
+                    return {folder, added.error()};
+                return {*added, info};
+            }
+            // What the helper adds belongs to the same scan, and so into the same file: whole, because others may have
+            // been packed against it meanwhile.
+            return {known, writeSnapshot(known, info, *tree)};
         },
         [this, id = place->id](const Saved& saved) {
             if (!saved.outcome) {

@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The treemap of a comparison: tiles are as large as the amount of change, or as what is there now; their colour says
+// which way they changed and how much of what they are.
+#pragma once
+
+#include <QImage>
+#include <QWidget>
+
+#include "app/comparing.h"
+#include "core/layout/treemap.h"
+
+namespace kurvo::app {
+
+class ChangePicture : public QWidget {
+    Q_OBJECT
+public:
+    explicit ChangePicture(Comparing& comparing, QWidget* parent = nullptr);
+    enum class Size { Amount, Now };
+    void setSizeBy(Size by);
+    Size sizeBy() const { return by_; }
+    /// A point in the tile of an entry of the tree of changes; null where it is not drawn by itself.
+    QPoint pointOf(NodeId node) const;
+
+signals:
+    void contextRequested(const QPoint& global);
+    void pointedAt(const QString& words); ///< what is under the pointer; empty when nothing is
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    void layOut();
+    const FileTree& drawn() const;
+    /// Of the tree of changes; noNode where nothing changed.
+    NodeId changeOf(NodeId drawnNode) const;
+    NodeId drawnOf(NodeId changeNode) const;
+    std::int64_t netOf(const Tile& tile) const;
+    QColor colourOf(const Tile& tile) const;
+    QString nameOf(const Tile& tile) const;
+    void paintTile(QPainter& painter, const Tile& tile) const;
+    void walk(int dx, int dy);
+    void choose(int tile);
+
+    Comparing& comparing_;
+    Size by_ = Size::Amount;
+    std::shared_ptr<const Comparison> shown_;
+    Treemap map_;
+    QImage image_;
+    int hovered_ = -1;
+};
+
+/// From teal over neutral to rust by how much of its size a thing changed, -1 to 1.
+QColor growthColour(double share);
+
+} // namespace kurvo::app

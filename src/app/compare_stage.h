@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Compare: what changed between two scans of a place, and where that leads.
+#pragma once
+
+#include <QButtonGroup>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListView>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QTimer>
+
+#include "app/change_picture.h"
+#include "app/change_rows.h"
+#include "app/comparing.h"
+#include "app/dossier.h"
+#include "app/use_curve.h"
+
+namespace kurvo::app {
+
+class CompareStage : public QWidget {
+    Q_OBJECT
+public:
+    explicit CompareStage(Session& session, QWidget* parent = nullptr);
+    Comparing& comparing() { return comparing_; }
+    UseCurve* curve() { return curve_; }
+    QListView* list() { return list_; }
+    ChangeModel* model() { return model_; }
+    ChangePicture* picture() { return picture_; }
+    Dossier* dossier() { return dossier_; }
+    QLineEdit* filter() { return filter_; }
+    /// What the list shows: all changes, or those that match the filter.
+    const std::vector<ChangeLine>& shownLines() const { return shownLines_; }
+
+signals:
+    void scanRequested();
+    void contextRequested(const QPoint& global);
+    void saveRequested();
+
+protected:
+    void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+    enum class Mode { Folders, List, Families, Owners };
+    QWidget* makeHead();
+    QWidget* makeBelow();
+    QWidget* makeBar();
+    void refresh();
+    void refreshHead();
+    void refreshExplanation();
+    void refreshRows();
+    void refreshGroups();
+    void showSelection();
+    void setMode(Mode mode);
+    void applyFilter();
+    void goInto(const QModelIndex& index);
+    void showSnapshots();
+
+    Session& session_;
+    Comparing comparing_;
+    QStackedWidget* stack_;
+    QLabel* emptyTitle_;
+    QLabel* emptyText_;
+    QLabel* net_;
+    QLabel* apart_;
+    QLabel* forecast_;
+    UseCurve* curve_;
+    QLabel* explanation_;
+    QLabel* chain_;
+    QLabel* chainNet_;
+    ChangeModel* model_;
+    QListView* list_;
+    ChangePicture* picture_;
+    QLineEdit* filter_;
+    QLabel* problem_;
+    QLabel* pointed_;
+    QPushButton* up_;
+    QPushButton* curveButton_;
+    QPushButton* save_;
+    QButtonGroup* modes_;
+    QButtonGroup* sizes_;
+    Dossier* dossier_;
+    QTimer soon_; ///< after typing
+    Mode mode_ = Mode::Folders;
+    std::vector<ChangeLine> shownLines_;
+    bool following_ = false; ///< the selection is being shown, not made
+};
+
+} // namespace kurvo::app
