@@ -85,7 +85,7 @@ void ChangePicture::layOut()
         const auto focus = drawnOf(comparing_.focus());
         TreemapOptions options;
         options.measure = comparing_.session().measure();
-        options.depth = 3;
+        options.depth = 5;
         if (focus != noNode && drawn().measured(focus, options.measure) > 0)
             map_ = Treemap(drawn(), focus, {0, 0, static_cast<double>(width()), static_cast<double>(height())}, options);
     }
@@ -184,8 +184,9 @@ void ChangePicture::paintTile(QPainter& painter, const Tile& tile) const
         painter.drawText(line, Qt::AlignVCenter, text);
     };
     draw(2, name);
-    if (rect.height() > 33 && isOwn(tile))
-        draw(16, signedText(netOf(tile), comparing_.session().measure()));
+    const auto figures = isOwn(tile) ? signedText(netOf(tile), comparing_.session().measure()) : QString();
+    if (rect.height() > 33 && QFontMetrics(painter.font()).horizontalAdvance(figures) < rect.width() - 6)
+        draw(16, figures);
 }
 
 void ChangePicture::paintEvent(QPaintEvent*)

@@ -59,7 +59,7 @@ CompareStage::CompareStage(Session& session, QWidget* parent)
       model_(new ChangeModel(this)), list_(new QListView), picture_(new ChangePicture(comparing_)),
       filter_(new QLineEdit), problem_(label("warning")), pointed_(label("second")),
       up_(new QPushButton(tr("Up"))), curveButton_(new QPushButton(tr("Show its curve"))),
-      save_(new QPushButton(tr("Save…"))), modes_(new QButtonGroup(this)), sizes_(new QButtonGroup(this)),
+      modes_(new QButtonGroup(this)), sizes_(new QButtonGroup(this)),
       dossier_(new Dossier(session))
 {
     auto* empty = new QWidget;
@@ -111,17 +111,7 @@ CompareStage::CompareStage(Session& session, QWidget* parent)
     whole->addWidget(stack_, 1);
     whole->addWidget(dossier_);
 
-    const auto askForFile = [this] {
-        auto* dialog = new QFileDialog(this, tr("Compare with a snapshot from elsewhere"), {}, tr("Kurvo snapshots (*.kurvo)"));
-        dialog->setAttribute(Qt::WA_DeleteOnClose);
-        dialog->setFileMode(QFileDialog::ExistingFile);
-        connect(dialog, &QFileDialog::fileSelected, this,
-                [this](const QString& file) { comparing_.compareWith(QFile::encodeName(file).toStdString()); });
-        dialog->open();
-    };
-    connect(other, &QPushButton::clicked, this, askForFile);
-    if (auto* button = main->findChild<QPushButton*>("compareWith"))
-        connect(button, &QPushButton::clicked, this, askForFile);
+    connect(other, &QPushButton::clicked, this, &CompareStage::askForFile);
     connect(&comparing_, &Comparing::pointsChanged, this, &CompareStage::refresh);
     connect(&comparing_, &Comparing::changed, this, &CompareStage::refresh);
     connect(&comparing_, &Comparing::focusChanged, this, &CompareStage::refreshRows);
@@ -143,22 +133,23 @@ QWidget* CompareStage::makeHead()
     apart_->setObjectName("compareApart");
     forecast_->setObjectName("compareForecast");
     forecast_->setProperty("role", "warning");
-    auto* with = new QPushButton(tr("With a file…"));
-    with->setObjectName("compareWith");
-    with->setToolTip(tr("Compare with a snapshot of another drive or machine"));
-    auto* snapshots = new QPushButton(tr("Snapshots…"));
-    snapshots->setObjectName("snapshots");
-    connect(snapshots, &QPushButton::clicked, this, &CompareStage::showSnapshots);
+    auto* more = new QPushButton(tr("More  ▾"));
+    more->setObjectName("compareMore");
+    more->setStyleSheet("QPushButton::menu-indicator { image: none; width: 0; }");
+    auto* menu = new QMenu(more);
+    menu->addAction(tr("Snapshots…"), this, &CompareStage::showSnapshots)->setObjectName("snapshots");
+    menu->addAction(tr("Compare with a file…"), this, &CompareStage::askForFile)->setObjectName("compareWith");
+    save_ = menu->addAction(tr("Save the changes…"), this, &CompareStage::saveRequested);
     save_->setObjectName("saveChanges");
-    save_->setToolTip(tr("The changes as a table, lines for scripts, or a report"));
-    connect(save_, &QPushButton::clicked, this, &CompareStage::saveRequested);
+    save_->setToolTip(tr("As a report, a table, or lines for scripts"));
+    more->setMenu(menu);
+    for (auto* text : {net_, apart_, forecast_})
+        text->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Preferred);
     layout->addWidget(net_);
     layout->addWidget(apart_);
     layout->addStretch();
     layout->addWidget(forecast_);
-    layout->addWidget(snapshots);
-    layout->addWidget(with);
-    layout->addWidget(save_);
+    layout->addWidget(more);
     return head;
 }
 
@@ -235,6 +226,7 @@ QWidget* CompareStage::makeBelow()
     connect(up_, &QPushButton::clicked, this, [this] { comparing_.goUp(); });
     head->addWidget(chain_, 1);
     head->addWidget(chainNet_);
+    head->addSpacing(6);
     head->addWidget(up_);
     leftLayout->addLayout(head);
     leftLayout->addWidget(list_, 1);
@@ -342,7 +334,7 @@ void CompareStage::refreshHead()
                                  "five %3.")
                                   .arg(QString::fromStdString(formatRate(forecast.trend->perSecond)),
                                        dayText(forecast.full->full), range));
-        if (width() > 1100)
+        if (width() > 1300)
             forecast_->setText(forecast_->text() + QStringLiteral(" (%1)").arg(range));
     } else {
         forecast_->setText(forecast.words.empty() ? QString() : QString::fromStdString(forecast.words));
@@ -518,6 +510,22 @@ bool CompareStage::eventFilter(QObject* watched, QEvent* event)
         }
     }
     return QWidget::eventFilter(watched, event);
+}
+
+void CompareStage::resizeEvent(QResizeEvent* event)
+{
+    curve_->setFixedHeight(height() < 600 ? 138 : 196);
+    QWidget::resizeEvent(event);
+}
+
+void CompareStage::askForFile()
+{
+    auto* dialog = new QFileDialog(this, tr("Compare with a snapshot from elsewhere"), {}, tr("Kurvo snapshots (*.kurvo)"));
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->setFileMode(QFileDialog::ExistingFile);
+    connect(dialog, &QFileDialog::fileSelected, this,
+            [this](const QString& file) { comparing_.compareWith(QFile::encodeName(file).toStdString()); });
+    dialog->open();
 }
 
 void CompareStage::showSnapshots()

@@ -2,6 +2,7 @@
 // Compare: what changed between two scans of a place, and where that leads.
 #pragma once
 
+#include <QAction>
 #include <QButtonGroup>
 #include <QLabel>
 #include <QLineEdit>
@@ -40,6 +41,7 @@ signals:
 protected:
     void showEvent(QShowEvent* event) override;
     void hideEvent(QHideEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
@@ -56,6 +58,7 @@ private:
     void setMode(Mode mode);
     void applyFilter();
     void goInto(const QModelIndex& index);
+    void askForFile();
     void showSnapshots();
 
     Session& session_;
@@ -78,7 +81,7 @@ private:
     QLabel* pointed_;
     QPushButton* up_;
     QPushButton* curveButton_;
-    QPushButton* save_;
+    QAction* save_;
     QButtonGroup* modes_;
     QButtonGroup* sizes_;
     Dossier* dossier_;

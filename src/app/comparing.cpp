@@ -95,7 +95,9 @@ void Comparing::takePoints(std::vector<CatalogueEntry> entries)
     const bool samePlace = placeId_ == place->id;
     std::vector<ComparePoint> points;
     for (auto& entry : entries) {
-        const bool open = entry.path == place->snapshotFile || entry.info.taken == place->info.taken;
+        const bool open = place->snapshotFile.empty() ? entry.info.taken == place->info.taken &&
+                                                            entry.info.entries == place->info.entries
+                                                      : entry.path == place->snapshotFile;
         auto info = entry.info;
         if (open && std::any_of(points.begin(), points.end(), [](const auto& point) { return point.isOpen; }))
             continue;
@@ -103,14 +105,22 @@ void Comparing::takePoints(std::vector<CatalogueEntry> entries)
     }
     if (std::none_of(points.begin(), points.end(), [](const auto& point) { return point.isOpen; }))
         points.push_back({std::nullopt, place->info, true});
-    std::sort(points.begin(), points.end(),
-              [](const ComparePoint& a, const ComparePoint& b) { return a.info.taken < b.info.taken; });
+    std::sort(points.begin(), points.end(), [](const ComparePoint& a, const ComparePoint& b) {
+        return a.info.taken != b.info.taken ? a.info.taken < b.info.taken : a.isOpen < b.isOpen;
+    });
     // A choice stays where it is still there.
     const auto taken = [&](std::size_t i) { return i < points_.size() ? points_[i].info.taken : 0; };
     const auto oldFrom = samePlace ? taken(from_) : 0, oldTo = samePlace ? taken(to_) : 0;
     points_ = std::move(points);
-    const auto at = [this](std::int64_t time, std::size_t otherwise) {
+    // Of two in the same second the first is the earlier choice, the last the later.
+    const auto firstAt = [this](std::int64_t time, std::size_t otherwise) {
         for (std::size_t i = 0; i < points_.size(); ++i)
+            if (points_[i].info.taken == time)
+                return i;
+        return otherwise;
+    };
+    const auto lastAt = [this](std::int64_t time, std::size_t otherwise) {
+        for (auto i = points_.size(); i-- > 0;)
             if (points_[i].info.taken == time)
                 return i;
         return otherwise;
@@ -118,11 +128,11 @@ void Comparing::takePoints(std::vector<CatalogueEntry> entries)
     const auto open = static_cast<std::size_t>(
         std::find_if(points_.begin(), points_.end(), [](const auto& point) { return point.isOpen; }) - points_.begin());
     // With the one before; the first with the one after.
-    to_ = at(oldTo, open > 0 ? open : std::min<std::size_t>(1, points_.size() - 1));
+    to_ = lastAt(oldTo, open > 0 ? open : std::min<std::size_t>(1, points_.size() - 1));
     std::size_t before = to_ > 0 ? to_ - 1 : 0;
     while (before > 0 && points_[before].info.partial)
         --before;
-    from_ = std::min(at(oldFrom, before), to_);
+    from_ = std::min(firstAt(oldFrom, before), to_);
     if (!samePlace) {
         stranger_.reset();
         strangerFile_.clear();

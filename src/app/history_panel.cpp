@@ -62,7 +62,7 @@ void HistoryPanel::ask()
                     entries.push_back(std::move(entry));
             // What is shown stands for itself, and older files without an index would all have to be read.
             std::erase_if(entries, [&](const CatalogueEntry& entry) {
-                return entry.path == own || entry.info.taken == info.taken || entry.info.id.empty();
+                return entry.path == own || entry.info.taken >= info.taken || entry.info.id.empty();
             });
             const auto history = historyOf(entries, {below});
             std::vector<UsePoint> points;

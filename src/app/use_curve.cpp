@@ -196,8 +196,14 @@ void UseCurve::paintDots(QPainter& painter) const
         const int date = QFontMetrics(painter.font()).horizontalAdvance(dateText(points[i].info.taken));
         const int needed = std::max(wide, date) / 2 + 5;
         if (at.x() - needed > free || chosen) {
+            // On a plate, so that no line runs through the figures; below where the capacity is too near.
+            const bool below = at.y() - 26 < yOf(scale().most) + 2;
+            const QRectF plate(at.x() - wide / 2.0 - 3, below ? at.y() + 11 : at.y() - 25, wide + 6, 14);
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(t.panel);
+            painter.drawRoundedRect(plate, 3, 3);
             painter.setPen(t.text);
-            painter.drawText(QRectF(at.x() - wide / 2.0 - 2, at.y() - 24, wide + 4, 14), Qt::AlignCenter, label);
+            painter.drawText(plate, Qt::AlignCenter, label);
             painter.setPen(chosen ? t.text : t.textSecond);
             painter.setFont(fontOf(11, chosen ? QFont::DemiBold : QFont::Normal));
             painter.drawText(QRectF(at.x() - date / 2.0 - 8, height() - 24, date + 16, 16), Qt::AlignCenter,
@@ -283,10 +289,11 @@ void UseCurve::mouseMoveEvent(QMouseEvent* event)
     }
 }
 
-void UseCurve::mouseReleaseEvent(QMouseEvent*)
+void UseCurve::mouseReleaseEvent(QMouseEvent* event)
 {
     if (held_ == Handle::None)
         return;
+    move(held_, nearest(static_cast<int>(event->position().x())));
     held_ = Handle::None;
     comparing_.choose(from_, to_);
 }

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // snapshot, history and forecast: what was kept, and what it says of the time in between.
-#include <linux/ioprio.h>
 #include <sys/resource.h>
 #include <sys/syscall.h>
 #include <unistd.h>
@@ -39,7 +38,8 @@ int failed(const Error& error)
 void bePolite()
 {
     (void)::setpriority(PRIO_PROCESS, 0, 19);
-    (void)::syscall(SYS_ioprio_set, IOPRIO_WHO_PROCESS, 0, IOPRIO_PRIO_VALUE(IOPRIO_CLASS_IDLE, 0));
+    constexpr int whoProcess = 1, idleClass = 3, classShift = 13; // linux/ioprio.h, which is no C++ everywhere
+    (void)::syscall(SYS_ioprio_set, whoProcess, 0, idleClass << classShift);
 }
 
 /// A mains supply is there and none of them gives power.
@@ -327,8 +327,8 @@ int runForecast(const std::string& path, const std::string& folder, bool json)
     else
         fmt::print("{}\n", formatRate(trend->perSecond));
     if (full)
-        fmt::print("Full around {}, {} ({} to {})\n", formatTime(full->full).substr(0, 10),
-                   formatAhead(full->full, now), formatTime(full->earliest).substr(0, 10),
+        fmt::print("Full around {}{} ({} to {})\n", formatTime(full->full).substr(0, 10),
+                   full->full > now ? ", " + formatAhead(full->full, now) : "", formatTime(full->earliest).substr(0, 10),
                    full->latest == 0 ? "who knows when" : formatTime(full->latest).substr(0, 10));
     return ExitDone;
 }
