@@ -6,7 +6,9 @@
 #include <QStyledItemDelegate>
 
 #include <algorithm>
+#include <cstdlib>
 
+#include "app/change_rows.h"
 #include "app/descent_view.h"
 #include "app/theme.h"
 #include "app/words.h"
@@ -56,7 +58,8 @@ public:
         const int sizeWidth = QFontMetrics(painter->font()).horizontalAdvance(size) + 8;
         painter->setPen(row->isRest() ? t.textSecond : t.text);
         drawFigures(*painter, line, size);
-        paintName(*painter, line, index.data().toString(), sizeWidth, *place, node);
+        const int growthWidth = row->isRest() ? 0 : paintGrowth(*painter, line.adjusted(0, 0, -sizeWidth, 0), *place, node);
+        paintName(*painter, line, index.data().toString(), sizeWidth + growthWidth, *place, node);
         if (hasFacts()) {
             painter->setFont(fontOf(11));
             painter->setPen(t.textSecond);
@@ -75,6 +78,28 @@ public:
 
 private:
     static constexpr int indent = 12;
+
+    /// How much it grew or shrank since the snapshot before, where that is worth a word: its width.
+    int paintGrowth(QPainter& painter, const QRect& line, const Place& place, NodeId node) const
+    {
+        constexpr std::int64_t worth = 1 << 20;
+        if (!place.earlier || &place.earlier->now().store() != &place.tree->store() || place.narrowing)
+            return 0;
+        const auto measure = session_.measure();
+        const auto growth = place.earlier->growth(*place.tree, node, measure);
+        const auto size = place.tree->measured(node, measure);
+        if (measure == Measure::Files ? growth == 0
+                                      : std::llabs(growth) < worth || static_cast<std::uint64_t>(std::llabs(growth)) * 100 < size)
+            return 0;
+        const auto text = signedText(growth, measure);
+        painter.setFont(fontOf(11));
+        painter.setPen(growthInk(growth));
+        const int wide = QFontMetrics(painter.font()).horizontalAdvance(text) + 8;
+        if (wide + 90 > line.width())
+            return 0;
+        drawFigures(painter, line, text);
+        return wide;
+    }
 
     bool hasFacts() const { return view_.facts() != 0 || (session_.place() && session_.place()->lit.any()); }
 

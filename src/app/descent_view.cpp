@@ -95,6 +95,7 @@ DescentView::DescentView(Session& session, QWidget* parent)
     for (const auto signal : {&Session::planChanged, &Session::marksChanged})
         connect(&session_, signal, list_->viewport(), qOverload<>(&QWidget::update));
     // Rows get a second line while something is lit.
+    connect(&session_, &Session::earlierFound, list_->viewport(), qOverload<>(&QWidget::update));
     connect(&session_, &Session::litChanged, list_, [this] { list_->doItemsLayout(); });
     connect(&session_, &Session::hoverChanged, this, &DescentView::showHover);
     refresh();

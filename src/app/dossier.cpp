@@ -138,6 +138,7 @@ Dossier::Dossier(Session& session, QWidget* parent)
                               &Session::focusChanged, &Session::selectionChanged, &Session::planChanged,
                               &Session::measureChanged, &Session::viewChanged, &Session::marksChanged})
         connect(&session_, signal, this, &Dossier::update);
+    connect(&session_, &Session::earlierFound, this, &Dossier::update);
     for (const auto signal : {&Knowledge::rulesRead, &Knowledge::packagesReadIn})
         connect(&session_.knowledge(), signal, this, &Dossier::update);
     connect(mark_, &MarkPanel::noteRequested, this, &Dossier::noteRequested);

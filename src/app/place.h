@@ -89,6 +89,7 @@ struct Place {
     std::shared_ptr<const TreeMarks> marks;  ///< null until they were looked up
     std::shared_ptr<const Matching> earlier; ///< against the snapshot before, once asked for
     std::int64_t earlierTaken = 0;
+    bool earlierLookedFor = false;
     Lit lit;
     std::shared_ptr<const std::vector<std::uint64_t>> litSums; ///< by folder index; null while nothing is lit
 

@@ -15,6 +15,7 @@
 #include "app/async.h"
 #include "app/theme.h"
 #include "app/words.h"
+#include "core/compare/history.h"
 #include "demo/demo_data.h"
 
 namespace kurvo::app {
@@ -25,16 +26,29 @@ QString trendOf(const Catalogue& catalogue, const SnapshotInfo& last)
 {
     if (last.partial)
         return {};
+    PlaceHistory history;
+    const SnapshotInfo* before = nullptr;
     for (const auto& entry : catalogue.entries) { // newest first
         const auto& info = entry.info;
-        if (info.place != last.place || info.host != last.host || info.partial || info.taken >= last.taken)
+        if (!isOnePlace(info, last) || info.partial || info.taken > last.taken)
             continue;
-        const bool grew = last.diskBytes >= info.diskBytes;
-        const auto change = grew ? last.diskBytes - info.diskBytes : info.diskBytes - last.diskBytes;
-        return QObject::tr(" · %1%2 since %3")
-            .arg(grew ? QStringLiteral("+") : QStringLiteral("−"), sizeText(change), whenText(info.taken));
+        history.points.insert(history.points.begin(), {{}, info, {}});
+        if (!before && info.taken < last.taken)
+            before = &info;
     }
-    return {};
+    if (!before)
+        return {};
+    const bool grew = last.diskBytes >= before->diskBytes;
+    const auto change = grew ? last.diskBytes - before->diskBytes : before->diskBytes - last.diskBytes;
+    auto words = QObject::tr(" · %1%2 since %3")
+                     .arg(grew ? QStringLiteral("+") : QStringLiteral("−"), sizeText(change), whenText(before->taken));
+    // When it is full, as it looked at that scan.
+    if (last.place == last.mountPoint)
+        if (const auto forecast = forecastOf(history, last.sample ? last.taken : currentTime()); forecast.full) {
+            auto text = QString::fromStdString(forecast.words);
+            words += QStringLiteral(" · ") + text.left(1).toLower() + text.mid(1);
+        }
+    return words;
 }
 
 /// "last scan 31 May" for the newest snapshot of a place on this machine, with the trend.

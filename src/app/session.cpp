@@ -35,6 +35,13 @@ Session::Session(AppFolders folders, QObject* parent)
     connect(&knowledge_, &Knowledge::problem, this,
             [this](const QString& sentence) { say(sentence, Severity::Warning); });
     connect(this, &Session::measureChanged, this, &Session::addUpLit);
+    // Where there is an earlier snapshot, growth stands beside size at once.
+    connect(this, &Session::placeChanged, this, [this] {
+        if (auto* p = place(); p && !p->isGrowing() && !p->earlier && !p->earlierLookedFor) {
+            p->earlierLookedFor = true;
+            findEarlier(false);
+        }
+    });
     growth_.setInterval(240);
     connect(&growth_, &QTimer::timeout, this, &Session::growPlaces);
     planKeeper_.setSingleShot(true);

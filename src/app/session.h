@@ -263,6 +263,7 @@ signals:
     void measureChanged();
     void viewChanged();                                  ///< picture, depth, areas, or what is coloured by
     void coloursChanged();                               ///< the classes of the entries are known anew
+    void earlierFound();                                 ///< the snapshot before, to tell growth from
     void shownChanged();                                 ///< narrowed to what was found, or all is shown again
     void litChanged();                                   ///< and what is lit was added up
     void planChanged();                                  ///< the plan, its findings or its runs
@@ -311,7 +312,7 @@ private:
     void moveFocus(NodeId folder);
     void changeView(const std::function<void(ViewState&)>& change);
     void refreshColours();
-    void findEarlier();
+    void findEarlier(bool forColour = true);
     void showNarrowed();
     static Narrowing narrowTo(const FileTree& tree, std::shared_ptr<const std::vector<bool>> wanted, QString words);
     QString partRefusal(NodeId node) const;

@@ -109,7 +109,7 @@ void Session::refreshColours()
 }
 
 /// Looks for the newest snapshot of this place that is older than what is shown, and matches the trees.
-void Session::findEarlier()
+void Session::findEarlier(bool forColour)
 {
     auto* p = place();
     if (!p || p->isGrowing())
@@ -130,8 +130,7 @@ void Session::findEarlier()
                 catalogues.push_back(readCatalogue(std::string(demo)));
             for (const auto& catalogue : catalogues)
                 for (const auto& entry : catalogue.entries)
-                    if (entry.info.place == info.place && entry.info.host == info.host && !entry.info.partial &&
-                        entry.info.taken < info.taken && (!best || entry.info.taken > best->info.taken))
+                    if (isOnePlace(entry.info, info) && !entry.info.partial && entry.info.taken < info.taken && (!best || entry.info.taken > best->info.taken))
                         best = &entry;
             if (!best)
                 return found;
@@ -144,11 +143,13 @@ void Session::findEarlier()
             found.matching = std::make_shared<const Matching>(tree, snapshot->tree);
             return found;
         },
-        [this, id = p->id](const Found& found) {
+        [this, id = p->id, forColour](const Found& found) {
             auto* open = stillOpen(id);
             if (!open || open != place())
                 return;
             if (!found.matching) {
+                if (!forColour)
+                    return;
                 if (open->view.colour == ColourBy::Growth) {
                     open->view.colour = ColourBy::Family;
                     refreshColours();
@@ -165,6 +166,9 @@ void Session::findEarlier()
                 return;
             open->earlier = found.matching;
             open->earlierTaken = found.taken;
+            emit earlierFound();
+            if (!forColour)
+                return;
             changeView([](ViewState& v) { v.colour = ColourBy::Growth; });
             refreshColours();
             emit viewChanged();

@@ -79,6 +79,8 @@ int runSnapshotExport(const SnapshotArguments& arguments, const std::string& to)
 int runSnapshotRemove(const SnapshotArguments& arguments);
 int runSnapshotAbout(const SnapshotArguments& arguments, const std::optional<std::string>& name,
                      const std::optional<std::string>& note, std::optional<bool> pinned);
+/// `format`: csv, jsonl or html; on standard output.
+int runExport(const std::string& source, const std::string& format);
 int runHistory(const std::string& path, const std::string& folder, bool json);
 int runForecast(const std::string& path, const std::string& folder, bool json);
 int runDrives(bool all, bool json);

@@ -80,7 +80,7 @@ int main(int argc, char** argv)
     auto* pruneCommand = snapshotCommand->add_subcommand("prune", "Remove what the keeping policy lets go");
     pruneCommand->add_flag("--dry-run", kept.dryRun, "say what would go");
     auto* importCommand = snapshotCommand->add_subcommand("import", "Add snapshots from another machine");
-    importCommand->add_option("FILE", kept.paths, ".kurvo files")->required();
+    importCommand->add_option("FILE", kept.paths, ".kurvo files, or listings as export writes them")->required();
     auto* exportCommand = snapshotCommand->add_subcommand("export", "Write a whole copy that needs no other file");
     exportCommand->add_option("FILE", kept.paths, "the snapshot")->required()->expected(1);
     exportCommand->add_option("-o,--output", snapshotTo, "the file to write")->required();
@@ -95,6 +95,11 @@ int main(int argc, char** argv)
     nameCommand->add_option("--name", aboutName, "the name");
     nameCommand->add_option("--note", aboutNote, "the note");
 
+    std::string listing = "jsonl";
+    auto* listCommandAll = app.add_subcommand("export", "Every entry as a line, or a page to be handed over");
+    listCommandAll->add_option("SOURCE", source, "a folder or a .kurvo file")->required();
+    listCommandAll->add_option("--format", listing, "jsonl (unless given), csv or html, on standard output")
+        ->check(CLI::IsMember({"jsonl", "csv", "html"}));
     std::string historyPath, historyFolder;
     auto* historyCommand = app.add_subcommand("history", "The size of a folder or large file in all snapshots");
     historyCommand->add_option("PATH", historyPath, "its whole path")->required();
@@ -209,6 +214,8 @@ int main(int argc, char** argv)
             return runSnapshotAbout(kept, {}, {}, pinCommand->parsed());
         if (nameCommand->parsed())
             return runSnapshotAbout(kept, aboutName, aboutNote, {});
+        if (listCommandAll->parsed())
+            return runExport(source, listing);
         if (historyCommand->parsed())
             return runHistory(historyPath, historyFolder, json);
         if (forecastCommand->parsed())

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdio>
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
@@ -18,7 +19,9 @@
 #include "core/compare/history.h"
 #include "core/ledger/ledger.h"
 #include "core/platform/folders.h"
+#include "core/report/change_report.h"
 #include "core/snapshot/catalogue.h"
+#include "core/snapshot/listing.h"
 
 namespace kurvo::cli {
 namespace {
@@ -247,6 +250,25 @@ int runSnapshotAbout(const SnapshotArguments& arguments, const std::optional<std
         }
     complain(displayText(path) + " is no snapshot of the catalogue.");
     return ExitFailed;
+}
+
+int runExport(const std::string& source, const std::string& format)
+{
+    const auto loaded = loadSource(source);
+    if (!loaded)
+        return failed(loaded.error());
+    const auto sink = [](const char* bytes, std::size_t size) { std::fwrite(bytes, 1, size, stdout); };
+    if (format == "html") {
+        const auto page = placeAsHtml(loaded->info, *loaded->tree);
+        sink(page.data(), page.size());
+    } else {
+        writeListing(sink, loaded->info, *loaded->tree, format == "csv" ? ListingFormat::Csv : ListingFormat::JsonLines);
+    }
+    if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) {
+        complain("The listing could not be written to its end.");
+        return ExitFailed;
+    }
+    return loaded->finish();
 }
 
 int runHistory(const std::string& path, const std::string& folder, bool json)

@@ -9,6 +9,7 @@
 
 #include "core/base/figures.h"
 #include "core/compare/comparison.h"
+#include "core/snapshot/snapshot.h"
 
 namespace kurvo {
 
@@ -26,5 +27,8 @@ std::string changesAsJsonLines(const ChangeReport& report);
 std::string changesAsCsv(const ChangeReport& report);
 /// A page that prints on one or two: the sums, what explains most, by family and owner, and the largest changes.
 std::string changesAsHtml(const ChangeReport& report, SizeUnits units = SizeUnits::Binary);
+
+/// What fills a place: its sums, the largest folders and files, and the families.
+std::string placeAsHtml(const SnapshotInfo& info, const FileTree& tree, SizeUnits units = SizeUnits::Binary);
 
 } // namespace kurvo

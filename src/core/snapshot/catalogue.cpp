@@ -20,6 +20,7 @@
 #include "core/platform/entry_stat.h"
 #include "core/platform/folders.h"
 #include "core/platform/unique_fd.h"
+#include "core/snapshot/listing.h"
 
 namespace kurvo {
 namespace {
@@ -293,7 +294,7 @@ Result<std::string> importSnapshot(const std::string& folder, const std::string&
 {
     if (auto made = makeFolders(folder); !made)
         return made.error();
-    const auto read = readSnapshot(file);
+    const auto read = file.ends_with(snapshotSuffix) ? readSnapshot(file) : readListing(file);
     if (!read)
         return read.error();
     for (const auto& entry : readCatalogue(folder).entries)

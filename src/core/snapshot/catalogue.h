@@ -63,7 +63,7 @@ Result<Done> writeKeeping(const std::string& folder, const Keeping& keeping);
 /// Writes a snapshot into a catalogue, packed against the newest of the same place, and removes what its policy lets go.
 /// The path that it got.
 Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& info, const FileTree& tree);
-/// A whole copy of a snapshot file from somewhere else. Refused where one with its id is there already, or it is damaged.
+/// A whole copy of a snapshot file from somewhere else, or of a listing (listing.h). Refused where one with its id is there already, or it is damaged.
 Result<std::string> importSnapshot(const std::string& folder, const std::string& file);
 /// A copy that needs no other file.
 Result<Done> exportSnapshot(const std::string& snapshot, const std::string& to);

@@ -2,8 +2,12 @@
 // Chains of snapshots, what is kept of them, and the history that is read from their indexes.
 #include <catch2/catch.hpp>
 
+#include <cstdlib>
 #include <filesystem>
+#include <fstream>
 #include <random>
+
+#include <nlohmann/json.hpp>
 
 #include "core/compare/history.h"
 #include "core/find/largest.h"
@@ -146,6 +150,43 @@ TEST_CASE("a chain costs little, and each can be read when any other is gone", "
         const auto next = addSnapshot(kept, infoAt(1780000000 + 9 * day), *plant(top));
         REQUIRE(next);
         CHECK(readSnapshotInfo(*next)->baseId.empty()); // whole
+    }
+}
+
+TEST_CASE("a reader written from the description alone agrees on the totals", "[snapshot][chain]")
+{
+    if (std::system("/usr/bin/python3 -c 'import cbor2, xxhash, zstandard' 2>/dev/null") != 0) {
+        WARN("needs python3-cbor2, python3-xxhash and python3-zstandard; skipped");
+        return;
+    }
+    TestFolder t;
+    std::vector<std::string> paths{KURVO_TEST_DATA "/version-1.kurvo"};
+    for (std::uint64_t seed = 1; seed <= 30; ++seed) {
+        paths.push_back(t / ("random-" + std::to_string(seed) + ".kurvo"));
+        REQUIRE(writeSnapshot(paths.back(), infoAt(1780000000), *randomTree(seed)));
+    }
+    auto top = grove();
+    for (unsigned i = 0; i < 3; ++i) {
+        change(top, i);
+        const auto path = addSnapshot(t / "chain", infoAt(1780000000 + i * day), *plant(top));
+        REQUIRE(path);
+        paths.push_back(*path);
+    }
+    std::string command = "/usr/bin/python3 " KURVO_TEST_DATA "/../../../../tools/read_snapshot.py";
+    for (const auto& path : paths)
+        command += " '" + path + "'";
+    REQUIRE(std::system((command + " >'" + (t / "totals") + "'").c_str()) == 0);
+    std::ifstream lines(t / "totals");
+    std::string line;
+    for (const auto& path : paths) {
+        INFO(path);
+        REQUIRE(std::getline(lines, line));
+        const auto said = nlohmann::json::parse(line);
+        const auto tree = readSnapshot(path)->tree;
+        CHECK(said["files"] == tree->files(rootNode));
+        CHECK(said["folders"] == tree->sums(rootNode).folders);
+        CHECK(said["apparent_bytes"] == tree->apparent(rootNode));
+        CHECK(said["disk_bytes"] == tree->disk(rootNode));
     }
 }
 
