@@ -85,6 +85,7 @@ public:
         session.light(session.place()->lit);
         session.setPicture(PictureKind::Treemap);
         session.setFocus(rootNode);
+        compare();
         window_.setStage(Stage::Find);
         auto* find = window_.findStage();
         find->filter()->setText("is:hidden or family:audio");
@@ -133,6 +134,31 @@ public:
 
 private:
     /// A plan with something of everything, carried out; then the end of a run that was killed.
+    void compare()
+    {
+        auto& session = window_.session();
+        window_.setStage(Stage::Compare);
+        auto& comparing = window_.compareStage()->comparing();
+        const auto compared = [&] { return waitFor([&] { return !comparing.isBusy() && comparing.comparison(); }); };
+        if (!compared())
+            return;
+        comparing.choose(2, comparing.points().size() - 1);
+        if (!compared())
+            return;
+        const auto& now = comparing.comparison()->now();
+        comparing.setFocus(comparing.comparison()->atNow(*now.find("/home")));
+        comparing.toggleCurve("/home/warden/.cache/tide-maps");
+        comparing.select(comparing.comparison()->atNow(*now.find("/home/warden")));
+        settle();
+        picture("compare");
+        window_.themeControl().choose(ThemeChoice::Dark);
+        window_.compareStage()->filter()->setText("change:moved or change:vanished");
+        QTest::qWait(500);
+        picture("compare-list-dark");
+        window_.compareStage()->filter()->clear();
+        window_.themeControl().choose(ThemeChoice::Light);
+        session.select(noNode);
+    }
     void clear(const std::string& drive)
     {
         auto& session = window_.session();

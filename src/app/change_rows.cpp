@@ -158,7 +158,8 @@ QVariant ChangeModel::data(const QModelIndex& index, int role) const
 QSize ChangeDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const
 {
     const auto* model = static_cast<const ChangeModel*>(index.model());
-    return {200, model->row(index.row()).tag.isEmpty() ? 40 : 54};
+    const auto& row = model->row(index.row());
+    return {200, row.tag.isEmpty() && row.apart.isEmpty() ? 40 : 54};
 }
 
 void ChangeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const
@@ -193,12 +194,10 @@ void ChangeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option
         painter->setPen(t.textSecond);
         const int apart = row.apart.isEmpty() ? 0 : QFontMetrics(painter->font()).horizontalAdvance(row.apart) + 8;
         const int top = r.top() + 18;
-        if (!second.isEmpty()) {
-            painter->drawText(QRect(r.left(), top, r.width() - apart, 15), Qt::AlignVCenter,
-                              cutMiddle(second, painter->font(), r.width() - apart));
-            if (apart > 0)
-                drawFigures(*painter, QRect(r.right() - apart, top, apart, 15), row.apart);
-        }
+        painter->drawText(QRect(r.left(), top, r.width() - apart, 15), Qt::AlignVCenter,
+                          cutMiddle(second, painter->font(), r.width() - apart));
+        if (apart > 0)
+            drawFigures(*painter, QRect(r.right() - apart, top, apart, 15), row.apart);
     }
     // From the middle to either side.
     const QRect bar(r.left(), r.bottom() - 3, r.width(), 4);

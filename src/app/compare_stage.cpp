@@ -117,6 +117,7 @@ CompareStage::CompareStage(Session& session, QWidget* parent)
     connect(&comparing_, &Comparing::focusChanged, this, &CompareStage::refreshRows);
     connect(&comparing_, &Comparing::selectionChanged, this, &CompareStage::showSelection);
     connect(&session_, &Session::placeChanged, this, &CompareStage::refresh);
+    connect(&session_, &Session::historyChanged, this, &CompareStage::refreshExplanation); // the theme, too
     connect(picture_, &ChangePicture::contextRequested, this, &CompareStage::contextRequested);
     connect(picture_, &ChangePicture::pointedAt, pointed_, &QLabel::setText);
     refresh();
@@ -143,11 +144,11 @@ QWidget* CompareStage::makeHead()
     save_->setObjectName("saveChanges");
     save_->setToolTip(tr("As a report, a table, or lines for scripts"));
     more->setMenu(menu);
-    for (auto* text : {net_, apart_, forecast_})
-        text->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Preferred);
+    for (auto* text : {net_, forecast_})
+        text->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Preferred);
+    apart_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // the first to be cut
     layout->addWidget(net_);
-    layout->addWidget(apart_);
-    layout->addStretch();
+    layout->addWidget(apart_, 1);
     layout->addWidget(forecast_);
     layout->addWidget(more);
     return head;
@@ -168,7 +169,7 @@ QWidget* CompareStage::makeBar()
     filter_->setObjectName("changeFilter");
     filter_->setClearButtonEnabled(true);
     filter_->setPlaceholderText(tr("change:grew  delta>1G  *.flac"));
-    filter_->setMinimumWidth(180);
+    filter_->setMinimumWidth(90);
     soon_.setSingleShot(true);
     soon_.setInterval(200);
     connect(&soon_, &QTimer::timeout, this, &CompareStage::applyFilter);
@@ -179,8 +180,8 @@ QWidget* CompareStage::makeBar()
     });
     layout->addWidget(filter_, 1);
     layout->addSpacing(8);
-    layout->addWidget(choice(tr("Amount of change"), "sizeAmount", sizes_, 0));
-    layout->addWidget(choice(tr("Size now"), "sizeNow", sizes_, 1));
+    layout->addWidget(choice(tr("By change"), "sizeAmount", sizes_, 0));
+    layout->addWidget(choice(tr("By size"), "sizeNow", sizes_, 1));
     sizes_->button(0)->setChecked(true);
     sizes_->button(0)->setToolTip(tr("Tiles are as large as what grew or shrank"));
     sizes_->button(1)->setToolTip(tr("Tiles are as large as what is there now"));
@@ -323,6 +324,7 @@ void CompareStage::refreshHead()
         if (sums.notSeen != 0)
             parts << tr("%1 seen in one of the two only").arg(part(static_cast<std::uint64_t>(std::llabs(sums.notSeen))));
         apart_->setText(parts.join(QStringLiteral(" · ")));
+        apart_->setToolTip(apart_->text());
     }
     const auto& forecast = comparing_.forecast();
     if (forecast.full) {

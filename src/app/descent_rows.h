@@ -98,6 +98,7 @@ private:
         if (wide + 90 > line.width())
             return 0;
         drawFigures(painter, line, text);
+        painter.setPen(theme().text);
         return wide;
     }
 

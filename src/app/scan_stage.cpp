@@ -40,15 +40,14 @@ QString trendOf(const Catalogue& catalogue, const SnapshotInfo& last)
         return {};
     const bool grew = last.diskBytes >= before->diskBytes;
     const auto change = grew ? last.diskBytes - before->diskBytes : before->diskBytes - last.diskBytes;
-    auto words = QObject::tr(" · %1%2 since %3")
-                     .arg(grew ? QStringLiteral("+") : QStringLiteral("−"), sizeText(change), whenText(before->taken));
-    // When it is full, as it looked at that scan.
+    const auto growth = QStringLiteral(" · ") + (grew ? QStringLiteral("+") : QStringLiteral("−")) + sizeText(change);
+    // When it is full, as it looked at that scan: then there is no room for since when.
     if (last.place == last.mountPoint)
         if (const auto forecast = forecastOf(history, last.sample ? last.taken : currentTime()); forecast.full) {
-            auto text = QString::fromStdString(forecast.words);
-            words += QStringLiteral(" · ") + text.left(1).toLower() + text.mid(1);
+            const auto text = QString::fromStdString(forecast.words);
+            return growth + QStringLiteral(" · ") + text.left(1).toLower() + text.mid(1);
         }
-    return words;
+    return growth + QObject::tr(" since %1").arg(whenText(before->taken));
 }
 
 /// "last scan 31 May" for the newest snapshot of a place on this machine, with the trend.

@@ -9,7 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/async.h"
-#include "app/hold_button.h"
+#include "app/snapshot_timer.h"
 #include "app/words.h"
 #include "core/base/text.h"
 
@@ -20,7 +20,8 @@ SnapshotsDialog::SnapshotsDialog(Session& session, QWidget* parent)
       pin_(new QPushButton(tr("Pin"))), name_(new QPushButton(tr("Name and note…"))),
       verify_(new QPushButton(tr("Verify"))), remove_(new QPushButton(tr("Remove"))),
       import_(new QPushButton(tr("Import…"))), copy_(new QPushButton(tr("Save a whole copy…"))), last_(new QSpinBox),
-      weeks_(new QSpinBox), months_(new QSpinBox)
+      weeks_(new QSpinBox), months_(new QSpinBox),
+      weekly_(new QCheckBox(tr("Take one every week by itself, giving way to everybody and not on battery")))
 {
     setWindowTitle(tr("Snapshots"));
     setObjectName("snapshotsDialog");
@@ -92,6 +93,15 @@ SnapshotsDialog::SnapshotsDialog(Session& session, QWidget* parent)
     layout->addWidget(table_, 1);
     layout->addLayout(buttons);
     layout->addLayout(policy);
+    weekly_->setObjectName("weeklySnapshot");
+    layout->addWidget(weekly_);
+    weekly_->setEnabled(false); // until it is known
+    if (const auto* place = session.place(); place && !place->info.sample && session.isThisMachine(*place))
+        askSnapshotTimer(this, place->info.place, [this](bool on) {
+            weekly_->setChecked(on);
+            weekly_->setEnabled(true);
+            connect(weekly_, &QCheckBox::clicked, this, &SnapshotsDialog::switchTimer);
+        });
     layout->addWidget(state_);
     layout->addWidget(close, 0, Qt::AlignRight);
     refresh();
@@ -304,6 +314,21 @@ void SnapshotsDialog::saveCopy()
             });
     });
     dialog->open();
+}
+
+void SnapshotsDialog::switchTimer(bool on)
+{
+    const auto* place = session_.place();
+    if (!place)
+        return;
+    weekly_->setEnabled(false);
+    setSnapshotTimer(this, place->info.place, on, [this, on](const QString& problem) {
+        weekly_->setEnabled(true);
+        weekly_->setChecked(problem.isEmpty() ? on : !on);
+        state_->setText(!problem.isEmpty() ? problem
+                        : on               ? tr("From now on once a week, the next time in seven days at most.")
+                                           : tr("Not taken by itself any more."));
+    });
 }
 
 void SnapshotsDialog::keepPolicy()

@@ -2,6 +2,7 @@
 // The snapshots of the current place: names, notes and pins, checking, removing, importing, and how many are kept.
 #pragma once
 
+#include <QCheckBox>
 #include <QDialog>
 #include <QLabel>
 #include <QPushButton>
@@ -34,6 +35,7 @@ private:
     void import();
     void saveCopy();
     void keepPolicy();
+    void switchTimer(bool on);
     void afterwards(const QString& problem);
 
     Session& session_;
@@ -42,6 +44,7 @@ private:
     QLabel* state_;
     QPushButton *pin_, *name_, *verify_, *remove_, *import_, *copy_;
     QSpinBox *last_, *weeks_, *months_;
+    QCheckBox* weekly_;
     std::vector<CatalogueEntry> entries_;
     bool filling_ = false;
 };

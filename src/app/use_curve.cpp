@@ -127,10 +127,14 @@ void UseCurve::paintLines(QPainter& painter) const
         const auto y = yOf(capacity);
         painter.setPen(QPen(t.danger, 1, Qt::DashLine));
         painter.drawLine(QPointF(field().left() - 16, y), QPointF(field().right() + 36, y));
-        painter.setPen(t.danger);
         painter.setFont(fontOf(11));
-        painter.drawText(QPointF(field().left() - 10, y - 5),
-                         tr("can hold %1").arg(sizeText(static_cast<std::uint64_t>(capacity))));
+        const auto words = tr("can hold %1").arg(sizeText(static_cast<std::uint64_t>(capacity)));
+        const QRectF plate(field().left() + 22, y - 17, QFontMetrics(painter.font()).horizontalAdvance(words) + 8, 14);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(t.panel);
+        painter.drawRoundedRect(plate, 3, 3);
+        painter.setPen(t.danger);
+        painter.drawText(plate, Qt::AlignCenter, words);
     }
     static constexpr int families[] = {0, 2, 4, 6};
     for (std::size_t c = 0; c < comparing_.curves().size(); ++c) {
@@ -141,7 +145,9 @@ void UseCurve::paintLines(QPainter& painter) const
                 line << QPointF(xOf(points[i].info.taken), yOf(static_cast<double>(*curve.sizes[i])));
         if (line.isEmpty())
             continue;
-        const auto colour = familyColour(static_cast<Family>(families[c % 4]));
+        auto colour = familyColour(static_cast<Family>(families[c % 4]));
+        if (needsEdge(colour)) // it would sink into a dark panel
+            colour = colour.lighter(220);
         painter.setPen(QPen(colour, 2));
         painter.drawPolyline(line);
         painter.setPen(t.text);

@@ -10,6 +10,7 @@
 #include <filesystem>
 
 #include "app/history_panel.h"
+#include "app/snapshot_timer.h"
 #include "app/snapshots_dialog.h"
 #include "core/base/figures.h"
 #include "core/snapshot/catalogue.h"
@@ -295,6 +296,36 @@ TEST_CASE_METHOD(CompareWindow, "snapshots: named, pinned, verified, removed, an
     REQUIRE(until([&] { return readKeeping(snapshots())->of(p).last == 5; }));
     QTest::mouseClick(asked->findChild<QPushButton*>("closeSnapshots"), Qt::LeftButton);
     REQUIRE(until([&] { return comparing().points().size() == 2; }));
+}
+
+TEST_CASE_METHOD(CompareWindow, "a weekly snapshot is switched on and off with systemd, and says why not", "[app][compare]")
+{
+    CHECK(app::snapshotTimerOf("/") == "kurvo-snapshot@-.timer");
+    CHECK(app::snapshotTimerOf("/home/war-den/.x") == "kurvo-snapshot@home-war\\x2dden-.x.timer");
+    // A systemd that knows one unit at most.
+    const auto fake = t.text("bin/systemctl", "#!/bin/sh\ncase $2 in\nis-enabled) test -e '" + (t / "on") +
+                                                  "';;\nenable) echo \"$4\" >'" + (t / "on") + "';;\ndisable) echo 'Access denied' >&2; exit 1;;\nesac\n");
+    std::filesystem::permissions(fake, std::filesystem::perms::owner_all);
+    const auto path = qgetenv("PATH");
+    qputenv("PATH", QByteArray::fromStdString(t / "bin") + ":" + path);
+    grow();
+    scan(p);
+    toCompare();
+    stage()->findChild<QAction*>("snapshots")->trigger();
+    auto* asked = dialog<QDialog>("snapshotsDialog");
+    auto* weekly = asked->findChild<QCheckBox*>("weeklySnapshot");
+    REQUIRE(until([&] { return weekly->isEnabled(); }));
+    CHECK_FALSE(weekly->isChecked());
+    QTest::mouseClick(weekly, Qt::LeftButton, {}, QPoint(8, weekly->height() / 2));
+    REQUIRE(until([&] { return exists(t / "on") && weekly->isEnabled(); }));
+    CHECK(weekly->isChecked());
+    CHECK(readAll(t / "on") == app::snapshotTimerOf(p).toStdString() + "\n");
+    QTest::mouseClick(weekly, Qt::LeftButton, {}, QPoint(8, weekly->height() / 2));
+    auto* state = asked->findChild<QLabel*>("snapshotState");
+    REQUIRE(until([&] { return state->text() == "Access denied"; }));
+    CHECK(weekly->isChecked());
+    qputenv("PATH", path);
+    QTest::mouseClick(asked->findChild<QPushButton*>("closeSnapshots"), Qt::LeftButton);
 }
 
 TEST_CASE_METHOD(CompareWindow, "a snapshot from elsewhere is compared by the paths below, a damaged one says so", "[app][compare]")
