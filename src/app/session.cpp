@@ -163,9 +163,13 @@ void Session::saveSnapshot(Place* place)
         std::string path;
         Result<SnapshotInfo> outcome;
     };
+    auto info = place->info;
+    info.notRead = place->unreadable;
+    info.crossMounts = place->options.crossMounts;
+    info.exclude = place->options.exclude;
     runAsync(
         this,
-        [folder = folders_.snapshots(), known = place->snapshotFile, info = place->info,
+        [folder = folders_.snapshots(), known = place->snapshotFile, info = std::move(info),
          tree = place->tree]() -> Saved {
             if (known.empty()) {
                 const auto added = addSnapshot(folder, info, *tree);

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// kurvo-fuzz TARGET SECONDS [SEED]: feeds what comes from outside (filter, rules, snapshot, preview) with seeds that
+// kurvo-fuzz TARGET SECONDS [SEED]: feeds what comes from outside (filter, rules, snapshot, columns, preview) with seeds that
 // were changed at random, until time is up. Made to be run under ASan+UBSan, which end it at the first fault:
 //   ninja -C build/asan kurvo-fuzz && build/asan/tests/kurvo-fuzz filter 60
+#include <xxhash.h>
+
 #include <chrono>
 #include <cstdio>
 #include <cstdlib>
@@ -13,6 +15,7 @@
 #include "core/advice/rule_book.h"
 #include "core/find/filter.h"
 #include "core/preview/preview.h"
+#include "core/snapshot/blocks.h"
 #include "core/snapshot/snapshot.h"
 #include "support/random_tree.h"
 #include "support/test_tree.h"
@@ -86,23 +89,81 @@ void fuzzRules()
         (void)book.find(path);
 }
 
-void fuzzSnapshot()
+/// A whole snapshot and one that is packed against it, in a folder of their own.
+const TestFolder& snapshotFolder()
 {
     static const TestFolder folder;
-    static const std::vector<std::string> seeds = [] {
-        std::vector<std::string> all;
+    static const bool made = [] {
         for (const std::uint64_t seed : {3u, 8u}) {
             SnapshotInfo info;
-            info.place = "/place";
-            if (!writeSnapshot(folder / "seed.kurvo", info, *randomTree(seed)))
+            const auto name = folder / ("whole" + std::to_string(seed) + ".kurvo");
+            const FileTree tree(randomTree(seed)->sharedStore());
+            if (!writeSnapshot(name, info, tree) ||
+                !writeSnapshot(folder / ("chained" + std::to_string(seed) + ".kurvo"), info, tree, name))
                 std::abort();
-            all.push_back(readAll(folder / "seed.kurvo"));
         }
+        return true;
+    }();
+    (void)made;
+    return folder;
+}
+
+const std::vector<std::string>& snapshotSeeds()
+{
+    static const std::vector<std::string> seeds = [] {
+        std::vector<std::string> all;
+        for (const auto* name : {"whole3", "whole8", "chained3", "chained8"})
+            all.push_back(readAll(snapshotFolder() / (std::string(name) + ".kurvo")));
         return all;
     }();
-    writeAll(folder / "x.kurvo", changed(seeds, std::string(1, '\xff') + "\x01KURVO"));
-    if (const auto read = readSnapshot(folder / "x.kurvo"))
+    return seeds;
+}
+
+void openSnapshot(const std::string& path)
+{
+    if (const auto read = readSnapshot(path))
         (void)read->tree->disk(rootNode);
+    (void)readFigures(path, {"/random", "/random/a", ""});
+}
+
+void fuzzSnapshot()
+{
+    const auto path = snapshotFolder() / "x.kurvo";
+    writeAll(path, changed(snapshotSeeds(), std::string(1, '\xff') + "\x01KURVO"));
+    openSnapshot(path);
+}
+
+/// Good checksums over columns that are not: what is behind them is on its own.
+void fuzzColumns()
+{
+    const auto seed = snapshotFolder() / (below(2) == 0 ? "chained3.kurvo" : "whole8.kurvo");
+    auto file = SnapshotFile::open(seed);
+    Columns columns;
+    if (!file || !file->readColumns(columns))
+        std::abort();
+    auto header = file->header();
+    std::string bytes;
+    const ByteSink sink = [&bytes](const char* data, std::size_t size) { bytes.append(data, size); };
+    const auto encoded = encodeHeader(header);
+    bytes = snapshotMagic;
+    putU32(bytes, snapshotVersion);
+    putU32(bytes, static_cast<std::uint32_t>(encoded.size()));
+    putU64(bytes, XXH3_64bits(encoded.data(), encoded.size()));
+    bytes += encoded;
+    BlockWriter out(sink);
+    const auto worse = 1 + below(lastColumn);
+    for (std::uint32_t c = 1; c <= lastColumn; ++c) {
+        auto& column = columns[c];
+        if (c == worse || below(6) == 0)
+            column = changed({column}, "\xff\x7f\x80\x01");
+        if (!column.empty())
+            out.put(static_cast<Column>(c), column,
+                    static_cast<std::uint32_t>(std::min<std::uint64_t>(column.size(), header.info.entries + 1)));
+    }
+    out.finish();
+    const auto path = snapshotFolder() / "y.kurvo";
+    writeAll(path, bytes);
+    openSnapshot(path);
 }
 
 void fuzzPreview()
@@ -133,10 +194,11 @@ void fuzzPreview()
 int main(int argc, char** argv)
 {
     const std::map<std::string, std::function<void()>> targets{
-        {"filter", fuzzFilter}, {"rules", fuzzRules}, {"snapshot", fuzzSnapshot}, {"preview", fuzzPreview}};
+        {"filter", fuzzFilter}, {"rules", fuzzRules}, {"snapshot", fuzzSnapshot},
+        {"columns", fuzzColumns}, {"preview", fuzzPreview}};
     const auto target = argc >= 3 ? targets.find(argv[1]) : targets.end();
     if (target == targets.end()) {
-        std::fputs("kurvo-fuzz filter|rules|snapshot|preview SECONDS [SEED]\n", stderr);
+        std::fputs("kurvo-fuzz filter|rules|snapshot|columns|preview SECONDS [SEED]\n", stderr);
         return 2;
     }
     randomBits.seed(argc > 3 ? std::strtoull(argv[3], nullptr, 10) : 1);
