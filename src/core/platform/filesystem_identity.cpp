@@ -2,8 +2,10 @@
 #include "core/platform/filesystem_identity.h"
 
 #include <fcntl.h>
+#include <linux/magic.h>
 #include <sys/ioctl.h>
 #include <sys/stat.h>
+#include <sys/vfs.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -55,7 +57,11 @@ std::string filesystemUuid(const std::string& path)
 {
     const UniqueFd fd(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
     struct stat s { };
-    if (!fd || ::fstat(fd.get(), &s) != 0)
+    struct statfs about { };
+    if (!fd || ::fstat(fd.get(), &s) != 0 || ::fstatfs(fd.get(), &about) != 0)
+        return {};
+    // In memory: made anew with each mount, and so is its UUID.
+    if (about.f_type == TMPFS_MAGIC || about.f_type == RAMFS_MAGIC)
         return {};
     auto uuid = fromKernel(fd.get());
     if (uuid.empty())

@@ -329,3 +329,51 @@ TEST_CASE("names, notes and pins stand beside the snapshot and go with it", "[sn
     REQUIRE(removeSnapshot(*path));
     CHECK(namesIn(t.path()).empty());
 }
+
+TEST_CASE("options, ledger and what was not read are kept", "[snapshot]")
+{
+    TestFolder t;
+    auto info = infoAt(1780000000);
+    info.crossMounts = true;
+    info.exclude = {"*.iso", "/place/\xff"};
+    info.ledger = {{"seen", 1000}, {"unexplained", 24}};
+    info.notRead = {{"/place/locked", 13}, {"/place/\xff\n", 110}};
+    info.unreadable = 2;
+    info.filesystemUuid = "0c5f";
+    REQUIRE(writeSnapshot(t / "s.kurvo", info, *plant(folder("/place", {file("x", 512)}))));
+    const auto read = readSnapshot(t / "s.kurvo");
+    REQUIRE(read);
+    CHECK(read->info.crossMounts);
+    CHECK(read->info.exclude == info.exclude);
+    CHECK(read->info.ledger == info.ledger);
+    CHECK(read->info.filesystemUuid == "0c5f");
+    REQUIRE(read->info.notRead.size() == 2);
+    CHECK(read->info.notRead[1].path == "/place/\xff\n");
+    CHECK(read->info.notRead[1].sysError == 110);
+    CHECK(read->info.id.size() == 32);
+    CHECK(readSnapshotInfo(t / "s.kurvo")->notRead.empty()); // not part of the header
+}
+
+TEST_CASE("no room for the next of a chain: nothing is lost, nothing is left", "[snapshot][chain][mount]")
+{
+    if (!canMount())
+        return;
+    TestFolder t;
+    const TmpfsMount disk(t / "disk", "size=900k");
+    auto top = grove();
+    const auto first = addSnapshot(disk.path(), infoAt(1780000000), *plant(top));
+    REQUIRE(first);
+    change(top, 1);
+    const auto second = addSnapshot(disk.path(), infoAt(1780000000 + day), *plant(top));
+    REQUIRE(second);
+    const auto kept = describe(*readSnapshot(*second)->tree);
+    (void)!std::system(("head -c 900000 /dev/zero >'" + disk.path() + "/filler' 2>/dev/null").c_str()); // to the brim
+    change(top, 2);
+    const auto third = addSnapshot(disk.path(), infoAt(1780000000 + 2 * day), *plant(grove(9)));
+    REQUIRE_FALSE(third);
+    CHECK(third.error().kind == ErrorKind::NoSpace);
+    CHECK(describe(*readSnapshot(*second)->tree) == kept);
+    CHECK(readSnapshot(*first));
+    for (const auto& name : namesIn(disk.path()))
+        CHECK_FALSE(name.starts_with(".kurvo-"));
+}
