@@ -73,13 +73,9 @@ void Comparing::refresh()
     }
     runAsync(
         this,
-        [folder = session_.folders().snapshots(), beside = std::string(parentPath(place->snapshotFile)),
+        [folder = session_.folders().snapshots(), open = place->snapshotFile,
          info = place->info] {
-            auto entries = snapshotsOf(readCatalogue(folder), info);
-            if (!beside.empty() && beside != folder && beside != ".")
-                for (auto& entry : snapshotsOf(readCatalogue(beside), info))
-                    entries.push_back(std::move(entry));
-            return entries;
+            return snapshotsOf(folder, open, info);
         },
         [this, request = ++listRequest_](std::vector<CatalogueEntry> entries) {
             if (request == listRequest_)

@@ -54,15 +54,12 @@ void HistoryPanel::ask()
         below.erase(0, 1);
     runAsync(
         this,
-        [folder = session_.folders().snapshots(), beside = std::string(parentPath(place->snapshotFile)),
-         info = place->info, below, own = place->snapshotFile] {
-            auto entries = snapshotsOf(readCatalogue(folder), info);
-            if (!beside.empty() && beside != folder && beside != ".")
-                for (auto& entry : snapshotsOf(readCatalogue(beside), info))
-                    entries.push_back(std::move(entry));
+        [folder = session_.folders().snapshots(), open = place->snapshotFile,
+         info = place->info, below] {
+            auto entries = snapshotsOf(folder, open, info);
             // What is shown stands for itself, and older files without an index would all have to be read.
             std::erase_if(entries, [&](const CatalogueEntry& entry) {
-                return entry.path == own || entry.info.taken >= info.taken || entry.info.id.empty();
+                return entry.path == open || entry.info.taken >= info.taken || entry.info.id.empty();
             });
             const auto history = historyOf(entries, {below});
             std::vector<UsePoint> points;

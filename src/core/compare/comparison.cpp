@@ -342,15 +342,16 @@ ChangeSums Comparison::sums(NodeId node, Measure measure) const
                                  : own(node, measure);
 }
 
-NodeId Comparison::atNow(NodeId node) const
+/// Down the chain of one of the two trees; `of` gives an entry's node in it, noNode where it does not stand there.
+template <typename Of>
+NodeId Comparison::down(const std::vector<NodeId>& chain, Of&& of) const
 {
     NodeId at = rootNode;
-    const auto chain = now().chain(node);
     for (std::size_t i = 1; i < chain.size() && at != noNode; ++i) {
         NodeId next = noNode;
         if (tree_->isFolder(at))
             tree_->forEachChild(at, [&](NodeId child) {
-                if (nowOf(child) == chain[i] && change(child) != Change::MovedAway)
+                if (of(child) == chain[i])
                     next = child;
             });
         at = next;
@@ -358,20 +359,16 @@ NodeId Comparison::atNow(NodeId node) const
     return at;
 }
 
+NodeId Comparison::atNow(NodeId node) const
+{
+    return down(now().chain(node),
+                [this](NodeId child) { return change(child) == Change::MovedAway ? noNode : nowOf(child); });
+}
+
 NodeId Comparison::atBefore(NodeId node) const
 {
-    NodeId at = rootNode;
-    const auto chain = before().chain(node);
-    for (std::size_t i = 1; i < chain.size() && at != noNode; ++i) {
-        NodeId next = noNode;
-        if (tree_->isFolder(at))
-            tree_->forEachChild(at, [&](NodeId child) {
-                if (beforeOf(child) == chain[i] && change(child) != Change::Moved)
-                    next = child;
-            });
-        at = next;
-    }
-    return at;
+    return down(before().chain(node),
+                [this](NodeId child) { return change(child) == Change::Moved ? noNode : beforeOf(child); });
 }
 
 } // namespace kurvo

@@ -87,6 +87,8 @@ private:
     friend class ComparisonBuilder;
     Comparison() = default;
     ChangeSums own(NodeId node, Measure measure) const;
+    template <typename Of>
+    NodeId down(const std::vector<NodeId>& chain, Of&& of) const;
 
     std::shared_ptr<const Matching> matching_;
     std::shared_ptr<const FileTree> tree_;

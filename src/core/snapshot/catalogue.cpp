@@ -151,6 +151,16 @@ std::vector<CatalogueEntry> snapshotsOf(const Catalogue& catalogue, const Snapsh
     return entries;
 }
 
+std::vector<CatalogueEntry> snapshotsOf(const std::string& folder, const std::string& open, const SnapshotInfo& place)
+{
+    auto entries = snapshotsOf(readCatalogue(folder), place);
+    const std::string beside(parentPath(open));
+    if (open.starts_with('/') && beside != folder)
+        for (auto& entry : snapshotsOf(readCatalogue(beside), place))
+            entries.push_back(std::move(entry));
+    return entries;
+}
+
 Result<Done> writeAbout(const std::string& snapshot, const SnapshotAbout& about)
 {
     const auto path = snapshot + aboutSuffix;

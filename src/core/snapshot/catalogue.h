@@ -35,6 +35,10 @@ Catalogue readCatalogue(const std::string& folder);
 /// Those of one place, newest first.
 std::vector<CatalogueEntry> snapshotsOf(const Catalogue& catalogue, const SnapshotInfo& place);
 
+/// Those of one place in the catalogue, and beside the snapshot file that is open where that lies elsewhere (such as the
+/// demo's, or a stick's). `open` may be empty.
+std::vector<CatalogueEntry> snapshotsOf(const std::string& folder, const std::string& open, const SnapshotInfo& place);
+
 Result<Done> writeAbout(const std::string& snapshot, const SnapshotAbout& about);
 
 /// Which snapshots of a place are kept: the last ones, then the newest of each week, then of each month (28 days).
