@@ -106,10 +106,12 @@ int main(int argc, char** argv)
     const auto size = static_cast<double>(std::filesystem::file_size(whole));
     fmt::print("bytes an entry     {:8.2f}\n", size / entries);
     fmt::print("read               {:8.3f} s\n", median([&] { (void)readSnapshot(whole); }));
+    std::vector<Result<Snapshot>> open; // kept: closing is not opening
     fmt::print("to first picture   {:8.3f} s\n", median([&] {
-                   const auto read = readSnapshot(whole);
-                   (void)Treemap(*read->tree, rootNode, {0, 0, 800, 600}).tiles().size();
+                   open.push_back(readSnapshot(whole));
+                   (void)Treemap(*open.back()->tree, rootNode, {0, 0, 800, 600}).tiles().size();
                }));
+    open.clear();
     fmt::print("written, 1 % on    {:8.3f} s\n", median([&] { (void)writeSnapshot(chained, info, *now, whole); }));
     fmt::print("1 % changed adds   {:8.2f} % of its size\n",
                100 * static_cast<double>(std::filesystem::file_size(chained)) / size);

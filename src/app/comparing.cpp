@@ -197,7 +197,8 @@ void Comparing::compare()
     const auto before = strangerFile_.empty() ? sideOf(from_) : Side{strangerFile_, nullptr};
     runAsync(
         this,
-        [before, now = sideOf(to_), infoNow = points_[to_].info, isStranger = !strangerFile_.empty(),
+        [before, now = sideOf(to_), infoNow = points_[to_].info, infoFrom = points_[from_].info,
+         isStranger = !strangerFile_.empty(),
          measure = session_.measure(), stop = stop_.get_token()]() -> Answer {
             Answer answer;
             const auto load = [&](const Side& side, SnapshotInfo* info) -> std::shared_ptr<const FileTree> {
@@ -212,15 +213,16 @@ void Comparing::compare()
                     *info = read->info;
                 return read->tree;
             };
-            SnapshotInfo infoBefore;
+            auto infoBefore = infoFrom;
             const auto a = load(now, nullptr);
             const auto b = a ? load(before, &infoBefore) : nullptr;
             if (!a || !b)
                 return answer;
             if (isStranger)
                 answer.before = infoBefore;
-            const bool sameDrive = !isStranger || isOneFilesystem(infoBefore, infoNow);
-            answer.comparison = Comparison::make(a, b, {sameDrive}, stop);
+            auto options = compareOptions(infoNow, infoBefore);
+            options.sameDrive = options.sameDrive || !isStranger;
+            answer.comparison = Comparison::make(a, b, options, stop);
             if (answer.comparison) {
                 answer.lines = changeList(*answer.comparison, {measure, false, rootNode});
                 answer.explanation = placesThatExplain(*answer.comparison, measure);

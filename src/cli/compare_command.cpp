@@ -46,13 +46,14 @@ int runCompare(const CompareArguments& arguments)
         complain(now.error().sentence);
         return ExitFailed;
     }
-    const bool sameDrive = isOneFilesystem(before->info, now->info);
     if (!arguments.json && arguments.format.empty() && before->tree->path(rootNode) != now->tree->path(rootNode))
         fmt::print("Two places: compared by the paths below {} and {}.\n", displayText(before->tree->path(rootNode)),
                    displayText(now->tree->path(rootNode)));
     std::shared_ptr<const Comparison> compared;
     runInterruptible(
-        [&](std::stop_token stop) { compared = Comparison::make(now->tree, before->tree, {sameDrive}, stop); },
+        [&](std::stop_token stop) {
+            compared = Comparison::make(now->tree, before->tree, compareOptions(now->info, before->info), stop);
+        },
         [] { return std::string("comparing"); });
     if (!compared) {
         complain("The comparison was stopped.");

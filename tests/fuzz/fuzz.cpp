@@ -153,7 +153,7 @@ void fuzzColumns()
     BlockWriter out(sink);
     const auto worse = 1 + below(lastColumn);
     for (std::uint32_t c = 1; c <= lastColumn; ++c) {
-        auto& column = columns[c];
+        std::string column{std::string_view(columns[c])};
         if (c == worse || below(6) == 0)
             column = changed({column}, "\xff\x7f\x80\x01");
         if (!column.empty())

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/compare/moves.h"
+#include "core/scan/exclusion.h"
 
 namespace kurvo {
 namespace {
@@ -47,6 +48,11 @@ void ChangeSums::add(const ChangeSums& other)
     notSeen += other.notSeen;
 }
 
+CompareOptions compareOptions(const SnapshotInfo& now, const SnapshotInfo& before)
+{
+    return {isOneFilesystem(now, before), now.exclude, before.exclude};
+}
+
 class ComparisonBuilder {
 public:
     using Sides = Comparison::Sides;
@@ -63,14 +69,14 @@ public:
         std::vector<NodeId> appeared, vanished, replaced;
         forEachMatchedFolder([&](NodeId a, NodeId b) {
             now_.forEachChild(a, [&](NodeId child) {
-                if (const auto then = earlier_[child]; then == noNode ? !isClosed(before_, b) : isReplaced(child, then))
+                const auto then = earlier_[child];
+                if (then == noNode ? wasSeen(b, child) : isReplaced(child, then))
                     (then == noNode ? appeared : replaced).push_back(child);
             });
-            if (!isClosed(now_, a))
-                before_.forEachChild(b, [&](NodeId child) {
-                    if (later_[child] == noNode)
-                        vanished.push_back(child);
-                });
+            before_.forEachChild(b, [&](NodeId child) {
+                if (later_[child] == noNode && isSeen(a, child))
+                    vanished.push_back(child);
+            });
         });
         if (stop_.stop_requested())
             return false;
@@ -107,6 +113,19 @@ private:
                 earlier_[node] = then;
                 later_[then] = node;
             }
+    }
+
+    /// The earlier scan would have met a child of `now` in its folder `then`.
+    bool wasSeen(NodeId then, NodeId child) const
+    {
+        return !isClosed(before_, then) && !isExcluded(options_.excludedBefore, now_.store().nameC(child),
+                                                       [&] { return before_.path(then); });
+    }
+    /// The same of the later one and a child of `before`.
+    bool isSeen(NodeId folder, NodeId child) const
+    {
+        return !isClosed(now_, folder) && !isExcluded(options_.excludedNow, before_.store().nameC(child),
+                                                      [&] { return now_.path(folder); });
     }
 
     /// At the path of a file stands another file.
@@ -185,7 +204,7 @@ private:
         const auto [a, b, change] = folders_[i].sides;
         const auto then = earlier_[child];
         if (then == noNode)
-            put(i, {child, noNode, b != noNode && isClosed(before_, b) ? Change::NotSeen : Change::Appeared});
+            put(i, {child, noNode, b != noNode && !wasSeen(b, child) ? Change::NotSeen : Change::Appeared});
         else if (b != noNode && isInPlace(child, then, a, b))
             put(i, {child, then, ownChange(child, then)});
         else
@@ -196,7 +215,7 @@ private:
         const auto [a, b, change] = folders_[i].sides;
         const auto is = later_[child];
         if (is == noNode)
-            put(i, {noNode, child, a != noNode && isClosed(now_, a) ? Change::NotSeen : Change::Vanished});
+            put(i, {noNode, child, a != noNode && !isSeen(a, child) ? Change::NotSeen : Change::Vanished});
         else if (a == noNode || !isInPlace(is, child, a, b))
             put(i, {is, child, Change::MovedAway});
     }

@@ -13,8 +13,9 @@
 #include <string>
 #include <vector>
 
-#include "core/tree/matching.h"
 #include "core/find/filter.h"
+#include "core/snapshot/snapshot.h"
+#include "core/tree/matching.h"
 
 namespace kurvo {
 
@@ -26,7 +27,7 @@ enum class Change : std::uint8_t {
     Shrank,
     Moved,     ///< stands here now, and stood elsewhere
     MovedAway, ///< stood here, and stands elsewhere now
-    NotSeen    ///< could not be seen in one of the two: not read, not reached, or covered by a mount
+    NotSeen    ///< could not be seen in one of the two: not read, not reached, left out, or covered by a mount
 };
 /// "appeared", "moved away": as scripts and lists have it.
 const char* changeName(Change change);
@@ -48,7 +49,11 @@ struct ChangeSums {
 struct CompareOptions {
     /// Both are of one filesystem, so that an inode number means the same entry in both.
     bool sameDrive = true;
+    /// Globs that each of the scans left out: what only the other has and they match was not seen, rather than new or gone.
+    std::vector<std::string> excludedNow{}, excludedBefore{};
 };
+/// For the trees of these two snapshots.
+CompareOptions compareOptions(const SnapshotInfo& now, const SnapshotInfo& before);
 
 /// Immutable once made; may be read from any thread.
 class Comparison {

@@ -2,7 +2,6 @@
 #include "core/scan/walk.h"
 
 #include <fcntl.h>
-#include <fnmatch.h>
 #include <sys/resource.h>
 #include <unistd.h>
 
@@ -19,6 +18,7 @@
 
 #include "core/base/text.h"
 #include "core/platform/drives.h"
+#include "core/scan/exclusion.h"
 #include "core/types/file_types.h"
 
 namespace kurvo {
@@ -360,7 +360,7 @@ bool Walk::readEntries(Worker& worker)
         if (!entry.name)
             break;
         worker.stepOn();
-        if (!options_.exclude.empty() && isExcluded(folder, entry.name))
+        if (isExcluded(options_.exclude, entry.name, [&] { return store_->path(folder); }))
             continue;
         const auto length = std::strlen(entry.name);
         worker.listed.push_back({entry.inode, static_cast<std::uint32_t>(worker.nameBytes.size()),
@@ -448,17 +448,6 @@ bool Walk::mayEnter(const EntryStat& stat) const
     if (rootStat_.mountId == 0)
         return stat.device == rootStat_.device;
     return stat.mountId == rootStat_.mountId || otherMounts_.contains(stat.mountId);
-}
-
-bool Walk::isExcluded(NodeId folder, const char* name) const
-{
-    for (const auto& glob : options_.exclude) {
-        const bool whole = glob.find('/') != std::string::npos;
-        const auto subject = whole ? joinPath(store_->path(folder), name) : std::string(name);
-        if (::fnmatch(glob.c_str(), subject.c_str(), 0) == 0)
-            return true;
-    }
-    return false;
 }
 
 void Walk::noteUnreadable(NodeId node, const std::string& name, int error)

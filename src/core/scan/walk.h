@@ -102,7 +102,6 @@ private:
     bool readEntries(Worker& worker);
     void keep(Worker& worker);
     void finishItem();
-    bool isExcluded(NodeId folder, const char* name) const;
     bool mayEnter(const EntryStat& stat) const;
     void noteUnreadable(NodeId node, const std::string& name, int error);
     void publishCurrent(NodeId node);

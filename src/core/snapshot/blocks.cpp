@@ -11,6 +11,8 @@
 #include <atomic>
 #include <bit>
 #include <cerrno>
+#include <mutex>
+#include <optional>
 #include <thread>
 #include <utility>
 
@@ -21,6 +23,19 @@ namespace {
 
 constexpr int wholeLevel = 1;   // level 3 saves 4 % and takes twice the time
 constexpr int chainedLevel = 3; // finds more of what is the same
+
+bool readFully(int fd, char* to, std::size_t size, std::uint64_t from)
+{
+    for (std::size_t done = 0; done < size;) {
+        const auto n = ::pread(fd, to + done, size - done, static_cast<off_t>(from + done));
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n <= 0)
+            return false;
+        done += static_cast<std::size_t>(n);
+    }
+    return true;
+}
 
 std::string encodeHead(const BlockHead& head)
 {
@@ -119,21 +134,7 @@ bool SnapshotFile::read(std::string& out, std::size_t size)
     if (size > size_ - at_)
         return false;
     out.resize(size);
-    for (std::size_t done = 0; done < size;) {
-        const auto n = ::pread(fd_.get(), out.data() + done, size - done, static_cast<off_t>(at_ + done));
-        if (n < 0 && errno == EINTR)
-            continue;
-        if (n <= 0)
-            return false;
-        done += static_cast<std::size_t>(n);
-    }
-    at_ += size;
-    return true;
-}
-
-bool SnapshotFile::skip(std::size_t size)
-{
-    if (size > size_ - at_)
+    if (!readFully(fd_.get(), out.data(), size, at_))
         return false;
     at_ += size;
     return true;
@@ -183,16 +184,17 @@ Result<BlockHead> SnapshotFile::readHead(std::uint32_t blocksBefore)
     std::string bytes;
     if (!read(bytes, blockHeadSize(version)))
         return damaged("it was cut off.");
-    BlockHead head{getU32(bytes, 0), getU32(bytes, 4), getU32(bytes, 8), getU32(bytes, 12), 0, 0, 0};
+    BlockHead head{getU32(bytes, 0), getU32(bytes, 4), getU32(bytes, 8), getU32(bytes, 12)};
     if (version > 1) {
         head.prefixStart = getU64(bytes, 16);
         head.prefixLength = getU32(bytes, 24);
     }
     const auto summed = bytes.size() - 8;
     head.checksum = getU64(bytes, summed);
-    headSum_ = XXH3_64bits(bytes.data(), summed);
+    head.seed = XXH3_64bits(bytes.data(), summed);
+    head.at = at_;
     if (head.column == 0) {
-        if (head.checksum != headSum_ || head.items != blocksBefore)
+        if (head.checksum != head.seed || head.items != blocksBefore)
             return damaged("its end mark is wrong.");
         if (at_ != size_)
             return damaged("something follows its end.");
@@ -204,25 +206,22 @@ Result<BlockHead> SnapshotFile::readHead(std::uint32_t blocksBefore)
                          head.column == static_cast<std::uint32_t>(Column::NotRead);
     if (head.column > lastColumn || head.raw > blockTarget + longestItem || head.prefixLength > longestPrefix ||
         (head.prefixLength > 0 && (!isIndex || header_.info.baseId.empty())) ||
-        (version > 1 && head.raw > head.items * (hasText ? longestName : longestRecord) + longestItem))
+        (version > 1 && head.raw > head.items * (hasText ? longestName : longestRecord) + longestItem) ||
+        head.stored > size_ - at_)
         return damaged("it was cut off or a block is not valid.");
+    at_ += head.stored;
     return head;
 }
 
-Result<std::string> SnapshotFile::readPacked(const BlockHead& head)
+Result<Done> SnapshotFile::unpack(const BlockHead& head, char* raw, std::string_view prefix) const
 {
-    std::string packed;
-    if (!read(packed, head.stored))
+    const auto packed = std::make_unique_for_overwrite<char[]>(head.stored);
+    if (!readFully(fd_.get(), packed.get(), head.stored, head.at))
         return damaged("it was cut off or a block is not valid.");
-    if (XXH3_64bits_withSeed(packed.data(), packed.size(), headSum_) != head.checksum)
+    if (XXH3_64bits_withSeed(packed.get(), head.stored, head.seed) != head.checksum)
         return damaged("the checksum of a block is wrong.");
-    return packed;
-}
-
-Result<Done> SnapshotFile::unpack(const BlockHead& head, const std::string& packed, std::string_view prefix,
-                                  std::string& raw) const
-{
-    raw.resize(head.raw);
+    if (!raw)
+        return Done{};
     struct Context {
         ZSTD_DCtx* context = ZSTD_createDCtx();
         ~Context() { ZSTD_freeDCtx(context); }
@@ -231,7 +230,7 @@ Result<Done> SnapshotFile::unpack(const BlockHead& head, const std::string& pack
         throw std::bad_alloc();
     if (!prefix.empty())
         ZSTD_DCtx_refPrefix(unpacker.context, prefix.data(), prefix.size());
-    if (ZSTD_decompressDCtx(unpacker.context, raw.data(), raw.size(), packed.data(), packed.size()) != head.raw)
+    if (ZSTD_decompressDCtx(unpacker.context, raw, head.raw, packed.get(), head.stored) != head.raw)
         return damaged("a block cannot be unpacked.");
     return Done{};
 }
@@ -239,13 +238,11 @@ Result<Done> SnapshotFile::unpack(const BlockHead& head, const std::string& pack
 Result<Done> SnapshotFile::readColumns(Columns& columns, std::vector<std::uint32_t>* indexSizes)
 {
     at_ = blocksAt_;
-    struct Block {
-        BlockHead head;
-        std::string bytes; ///< packed, then not
-    };
-    std::vector<Block> blocks;
+    std::vector<BlockHead> blocks;
     std::array<std::uint64_t, lastColumn + 1> items{};
+    std::array<std::size_t, lastColumn + 1> sizes{};
     const auto most = header_.info.entries + 1;
+    const auto index = static_cast<std::uint32_t>(Column::Index);
     for (std::uint32_t number = 0;; ++number) {
         const auto head = readHead(number);
         if (!head)
@@ -256,24 +253,35 @@ Result<Done> SnapshotFile::readColumns(Columns& columns, std::vector<std::uint32
         if ((items[head->column] += head->items) > most && head->column != static_cast<std::uint32_t>(Column::NotRead) &&
             head->column != static_cast<std::uint32_t>(Column::Steps))
             return damaged("it has more than its header says.");
-        auto packed = readPacked(*head);
-        if (!packed)
-            return packed.error();
-        const bool isIndex = head->column == static_cast<std::uint32_t>(Column::Index);
-        if (isIndex && indexSizes)
+        if (head->column == index && indexSizes)
             indexSizes->push_back(head->raw);
-        if (!isIndex || indexSizes)
-            blocks.push_back({*head, std::move(*packed)});
+        if (head->column != index || indexSizes)
+            sizes[head->column] += head->raw;
+        blocks.push_back(*head);
     }
+    std::vector<char*> places;
+    try {
+        for (std::size_t c = 0; c < columns.size(); ++c)
+            columns[c] = ColumnBytes(std::exchange(sizes[c], 0));
+    } catch (const std::bad_alloc&) { // a few bytes can claim a million
+        return damaged("it asks for more memory than there is.");
+    }
+    for (const auto& head : blocks) {
+        const bool isKept = head.column != index || indexSizes;
+        places.push_back(isKept ? columns[head.column].data() + sizes[head.column] : nullptr);
+        sizes[head.column] += head.raw;
+    }
+
     std::atomic<std::size_t> next{0};
-    std::atomic<bool> good{true};
+    std::mutex mutex;
+    std::optional<Error> problem;
     const auto work = [&] {
-        std::string raw;
-        for (auto i = next++; i < blocks.size() && good; i = next++) {
-            if (!unpack(blocks[i].head, blocks[i].bytes, {}, raw))
-                good = false;
-            blocks[i].bytes.swap(raw);
-        }
+        for (auto i = next++; i < blocks.size(); i = next++)
+            if (const auto unpacked = unpack(blocks[i], places[i]); !unpacked) {
+                const std::lock_guard lock(mutex);
+                problem = unpacked.error();
+                next = blocks.size();
+            }
     };
     if (blocks.size() > 4) {
         std::jthread second(work);
@@ -281,17 +289,8 @@ Result<Done> SnapshotFile::readColumns(Columns& columns, std::vector<std::uint32
     } else {
         work();
     }
-    if (!good)
-        return damaged("a block cannot be unpacked.");
-    std::array<std::size_t, lastColumn + 1> sizes{};
-    for (const auto& block : blocks)
-        sizes[block.head.column] += block.bytes.size();
-    for (std::size_t c = 0; c < columns.size(); ++c)
-        columns[c].reserve(sizes[c]);
-    for (auto& block : blocks) {
-        columns[block.head.column] += block.bytes;
-        block.bytes = {};
-    }
+    if (problem)
+        return *problem;
     return Done{};
 }
 
@@ -307,14 +306,8 @@ Result<std::vector<std::string>> SnapshotFile::readIndexBlocks(const std::vector
             return head.error();
         if (head->column != static_cast<std::uint32_t>(Column::Index))
             return damaged("its index is not complete.");
-        if (number != *wanted) {
-            if (!skip(head->stored))
-                return damaged("it was cut off.");
+        if (number != *wanted)
             continue;
-        }
-        const auto packed = readPacked(*head);
-        if (!packed)
-            return packed.error();
         std::string prefix;
         if (head->prefixLength > 0) {
             auto stretch = prefixOf(head->prefixStart, head->prefixLength);
@@ -322,7 +315,8 @@ Result<std::vector<std::string>> SnapshotFile::readIndexBlocks(const std::vector
                 return stretch.error();
             prefix = std::move(*stretch);
         }
-        if (auto unpacked = unpack(*head, *packed, prefix, found.emplace_back()); !unpacked)
+        found.emplace_back(head->raw, '\0');
+        if (auto unpacked = unpack(*head, found.back().data(), prefix); !unpacked)
             return unpacked.error();
         ++wanted;
     }
@@ -341,14 +335,9 @@ Result<std::string> SnapshotFile::readIndexStretch(std::uint64_t start, std::uin
             return head.error();
         if (head->column != static_cast<std::uint32_t>(Column::Index))
             return damaged("its index is not complete.");
-        if (at + head->raw <= start) {
-            if (!skip(head->stored))
-                return damaged("it was cut off.");
-        } else {
-            const auto packed = readPacked(*head);
-            if (!packed)
-                return packed.error();
-            if (auto unpacked = unpack(*head, *packed, {}, raw); !unpacked)
+        if (at + head->raw > start) {
+            raw.resize(head->raw);
+            if (auto unpacked = unpack(*head, raw.data()); !unpacked)
                 return unpacked.error();
             const auto from = start > at ? start - at : 0;
             stretch.append(raw, from, end - std::max(at, start));

@@ -2,9 +2,11 @@
 // The blocks of a snapshot file: writing them, and reading them with bounds. Internal to core/snapshot.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <memory>
 #include <string>
+#include <string_view>
 
 #include "core/platform/unique_fd.h"
 #include "core/snapshot/columns.h"
@@ -17,8 +19,25 @@ inline constexpr std::size_t blockTarget = 1 << 20;
 inline constexpr std::size_t longestItem = 8192;
 inline constexpr std::size_t longestPrefix = 1 << 20;
 
+/// Bytes of a column, in memory that is not cleared before it is filled.
+class ColumnBytes {
+public:
+    ColumnBytes() = default;
+    explicit ColumnBytes(std::size_t size) : bytes_(std::make_unique_for_overwrite<char[]>(size)), size_(size) { }
+    explicit ColumnBytes(std::string_view bytes) : ColumnBytes(bytes.size())
+    {
+        std::copy(bytes.begin(), bytes.end(), bytes_.get());
+    }
+    char* data() { return bytes_.get(); }
+    operator std::string_view() const { return {bytes_.get(), size_}; }
+
+private:
+    std::unique_ptr<char[]> bytes_;
+    std::size_t size_ = 0;
+};
+
 /// The unpacked columns of a file, by number.
-using Columns = std::array<std::string, lastColumn + 1>;
+using Columns = std::array<ColumnBytes, lastColumn + 1>;
 
 /// What a file is packed against.
 struct Base {
@@ -35,6 +54,8 @@ struct BlockHead {
     std::uint64_t prefixStart = 0; ///< in the index of the base; other columns have none
     std::uint32_t prefixLength = 0;
     std::uint64_t checksum = 0;
+    std::uint64_t seed = 0; ///< of the checksum of what is packed: that of the head itself
+    std::uint64_t at = 0;   ///< where in the file the packed bytes begin
 };
 std::size_t blockHeadSize(std::uint32_t version);
 
@@ -78,8 +99,8 @@ public:
     const SnapshotHeader& header() const { return header_; }
     const std::string& path() const { return path_; }
 
-    /// Everything, checked; by several threads. The index is only unpacked where `indexSizes` is given, which gets the raw
-    /// size of each of its blocks, and then only in a whole file.
+    /// Everything, checked; by two threads. The index is only unpacked where `indexSizes` is given, which gets the raw
+    /// size of each of its blocks, and then only in a whole file; else only its checksums are looked at.
     Result<Done> readColumns(Columns& columns, std::vector<std::uint32_t>* indexSizes = nullptr);
     /// The blocks of the index with these numbers (ascending) one after the other, without anything else of the file;
     /// `base` unpacks what they are packed against and may be empty for a whole file.
@@ -90,17 +111,16 @@ public:
 
 private:
     bool read(std::string& out, std::size_t size);
-    bool skip(std::size_t size);
+    /// Reads a head and goes on behind its block.
     Result<BlockHead> readHead(std::uint32_t blocksBefore);
-    Result<std::string> readPacked(const BlockHead& head);
-    Result<Done> unpack(const BlockHead& head, const std::string& packed, std::string_view prefix, std::string& raw) const;
+    /// Reads, checks and unpacks a block into `raw`, which has head.raw bytes of room. From any thread.
+    Result<Done> unpack(const BlockHead& head, char* raw, std::string_view prefix = {}) const;
     Error damaged(const std::string& what) const;
 
     std::string path_;
     UniqueFd fd_;
     std::uint64_t at_ = 0, size_ = 0, blocksAt_ = 0;
     SnapshotHeader header_;
-    std::uint64_t headSum_ = 0;
 };
 
 /// The file that a chained snapshot is packed against: kept in ".bases" beside it, or under the name that it had.

@@ -178,7 +178,7 @@ std::shared_ptr<NodeStore> build(NodeSource& source)
     return store;
 }
 
-bool readNotRead(const std::string& column, std::vector<Unreadable>& out)
+bool readNotRead(std::string_view column, std::vector<Unreadable>& out)
 {
     ColumnReader reader(column);
     while (!reader.atEnd() && !reader.failed()) {

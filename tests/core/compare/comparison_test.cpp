@@ -319,6 +319,46 @@ TEST_CASE("what could not be seen in one of the two did not vanish or appear", "
     CHECK(changeList(*back).size() == 1);
 }
 
+TEST_CASE("what only one of two scans left out did not vanish or appear", "[compare]")
+{
+    TestFolder t;
+    t.file("top/a.iso", 8 << 20);
+    t.file("top/cache/tile", 1 << 20);
+    t.file("top/kept/cache/tile", 65536);
+    t.file("top/gone/b.iso", 40960);
+    t.file("top/notes", 4096);
+    const auto scannedWithout = [&](std::vector<std::string> globs) {
+        ScanOptions options;
+        options.exclude = globs;
+        const auto result = scan(t / "top", options);
+        REQUIRE(result);
+        auto info = describeScan(*result);
+        info.exclude = std::move(globs);
+        return Snapshot{info, result->tree};
+    };
+    const auto before = scannedWithout({});
+    fs::remove_all(t / "top/gone");
+    fs::remove(t / "top/notes");
+    const auto now = scannedWithout({"*.iso", t / "top/cache"});
+    const auto c = Comparison::make(now.tree, before.tree, compareOptions(now.info, before.info));
+    const auto lines = changeList(*c);
+    const auto sums = c->sums(rootNode, Measure::Disk);
+    const auto size = [&](const char* path) {
+        return static_cast<std::int64_t>(before.tree->disk(*before.tree->find(t / path)));
+    };
+    CHECK(sums.notSeen == -size("top/a.iso") - size("top/cache"));
+    // A folder that is gone took along what would have been left out in it.
+    CHECK(lineAt(*c, lines, t / "top/gone", Change::Vanished));
+    CHECK(lineAt(*c, lines, t / "top/notes", Change::Vanished));
+    CHECK_FALSE(lineAt(*c, lines, t / "top/a.iso", Change::Vanished));
+    CHECK(sums.net() == difference(now.tree->disk(rootNode), before.tree->disk(rootNode)));
+    // The other way round they did not appear, and are not taken for what moved.
+    const auto back = Comparison::make(before.tree, now.tree, compareOptions(before.info, now.info));
+    CHECK(back->sums(rootNode, Measure::Disk).notSeen == size("top/a.iso") + size("top/cache"));
+    CHECK(back->sums(rootNode, Measure::Disk).movedIn == 0);
+    CHECK_FALSE(lineAt(*back, changeList(*back), t / "top/cache", Change::Appeared));
+}
+
 TEST_CASE("a log that was rotated: moved, and another appeared at its path", "[compare]")
 {
     TestFolder t;
