@@ -79,7 +79,7 @@ int main(int argc, char** argv)
             cells = picture->size();
             QImage image(1200, 700, QImage::Format_RGB32);
             QPainter painter(&image);
-            picture->paint(painter, CellColours{place, Measure::Disk});
+            picture->paint(painter, CellColours(place, Measure::Disk));
         });
         const auto picture = layOutPicture(place, {1200, 700});
         double x = 0;

@@ -5,7 +5,6 @@
 #include <QPainter>
 
 #include <algorithm>
-#include <cmath>
 
 #include "app/change_rows.h"
 #include "app/theme.h"
@@ -16,17 +15,74 @@ namespace kurvo::app {
 namespace {
 
 /// It stands for one entry, and not for a rest.
-bool isOwn(const Tile& tile)
+bool isOwn(const Cell& cell)
 {
-    return tile.kind == CellKind::Leaf || tile.kind == CellKind::Folder;
+    return cell.kind == CellKind::Leaf || cell.kind == CellKind::Folder;
 }
 
-QRect pixels(const Rect& r)
-{
-    const int left = static_cast<int>(std::lround(r.x)), top = static_cast<int>(std::lround(r.y));
-    return {left, top, std::max(1, static_cast<int>(std::lround(r.x + r.width)) - left - 1),
-            std::max(1, static_cast<int>(std::lround(r.y + r.height)) - top - 1)};
-}
+/// The cells of a comparison, drawn by the amount of change or by what is there now.
+class ChangeLook : public CellLook {
+public:
+    ChangeLook(const Comparison& c, Measure measure, bool byAmount)
+        : c_(c), tree_(byAmount ? *c.tree() : c.now()), measure_(measure), byAmount_(byAmount)
+    {
+    }
+
+    QColor of(const Cell& cell) const override
+    {
+        if (!isOwn(cell))
+            return theme().window;
+        const auto node = changeOf(cell);
+        std::uint64_t most = 1;
+        if (node != noNode) {
+            const auto now = c_.change(node) == Change::MovedAway ? noNode : c_.nowOf(node);
+            most = std::max({most, now == noNode ? 0 : c_.now().measured(now, measure_),
+                             c_.beforeOf(node) == noNode ? 0 : c_.before().measured(c_.beforeOf(node), measure_)});
+        }
+        return growthColour(std::clamp(static_cast<double>(netOf(cell)) / static_cast<double>(most), -1.0, 1.0));
+    }
+    QString name(const Cell& cell) const override
+    {
+        if (cell.kind == CellKind::Rest)
+            return QObject::tr("rest: %1").arg(countText(cell.restCount));
+        return toText(tree_.label(cell.node));
+    }
+    /// By how much it changed; nothing is said of a rest.
+    QString size(const Cell& cell) const override { return isOwn(cell) ? signedText(netOf(cell), measure_) : QString(); }
+    QColor sizeInk(const Cell& cell) const override { return growthInk(netOf(cell)); }
+    bool isNotSeen(const Cell&) const override { return false; }
+    bool isHidden(const Cell& cell) const override { return isOwn(cell) && tree_.isHidden(cell.node); }
+    Centre centre(const Cell& focus, bool) const override
+    {
+        Centre centre;
+        centre.title = toText(tree_.label(focus.node));
+        const auto node = changeOf(focus);
+        const auto sums = node == noNode ? ChangeSums{} : c_.sums(node, measure_);
+        if (sums.grown > 0 && sums.shrunk > 0)
+            centre.second = signedText(static_cast<std::int64_t>(sums.grown), measure_) + QStringLiteral(" ") +
+                            signedText(-static_cast<std::int64_t>(sums.shrunk), measure_);
+        if (focus.node != rootNode)
+            centre.third = QObject::tr("click: up");
+        return centre;
+    }
+
+private:
+    NodeId changeOf(const Cell& cell) const { return byAmount_ ? cell.node : c_.atNow(cell.node); }
+    std::int64_t netOf(const Cell& cell) const
+    {
+        if (const auto node = changeOf(cell); node != noNode)
+            return c_.net(node, measure_);
+        // What is new with its folder has no entry of its own.
+        return c_.matching()->earlier(cell.node) == noNode
+                   ? static_cast<std::int64_t>(c_.now().measured(cell.node, measure_))
+                   : 0;
+    }
+
+    const Comparison& c_;
+    const FileTree& tree_;
+    Measure measure_;
+    bool byAmount_;
+};
 
 } // namespace
 
@@ -58,6 +114,13 @@ void ChangePicture::setSizeBy(Size by)
     layOut();
 }
 
+void ChangePicture::setKind(PictureKind kind)
+{
+    kind_ = kind;
+    setAccessibleName(kind == PictureKind::Sunburst ? tr("Sunburst of what changed") : tr("Treemap of what changed"));
+    layOut();
+}
+
 const FileTree& ChangePicture::drawn() const
 {
     return by_ == Size::Amount ? *shown_->tree() : shown_->now();
@@ -78,18 +141,27 @@ NodeId ChangePicture::drawnOf(NodeId node) const
 void ChangePicture::layOut()
 {
     shown_ = comparing_.comparison();
-    map_ = {};
+    picture_ = nullptr;
     hovered_ = -1;
     image_ = {};
-    if (shown_) {
-        const auto focus = drawnOf(comparing_.focus());
-        TreemapOptions options;
-        options.measure = comparing_.session().measure();
-        options.depth = 5;
-        if (focus != noNode && drawn().measured(focus, options.measure) > 0)
-            map_ = Treemap(drawn(), focus, {0, 0, static_cast<double>(width()), static_cast<double>(height())}, options);
-    }
     update();
+    const auto measure = comparing_.session().measure();
+    const auto focus = shown_ ? drawnOf(comparing_.focus()) : noNode;
+    if (focus == noNode || drawn().measured(focus, measure) == 0)
+        return;
+    if (kind_ == PictureKind::Sunburst) {
+        DialOptions options;
+        options.measure = measure;
+        options.rings = 5;
+        picture_ = layOutDial(drawn(), focus, size(), options);
+    } else {
+        TreemapOptions options;
+        options.measure = measure;
+        options.depth = 5;
+        picture_ = layOutTreemap(drawn(), focus, size(), options);
+    }
+    if (picture_->size() < 2) // nothing in it
+        picture_ = nullptr;
 }
 
 void ChangePicture::resizeEvent(QResizeEvent*)
@@ -97,111 +169,22 @@ void ChangePicture::resizeEvent(QResizeEvent*)
     layOut();
 }
 
-std::int64_t ChangePicture::netOf(const Tile& tile) const
+std::uint64_t ChangePicture::amountHere() const
 {
-    const auto measure = comparing_.session().measure();
-    if (by_ == Size::Amount)
-        return shown_->net(tile.node, measure);
-    const auto then = shown_->matching()->earlier(tile.node);
-    const auto change = shown_->atNow(tile.node);
-    if (change != noNode)
-        return shown_->net(change, measure);
-    return then == noNode ? static_cast<std::int64_t>(shown_->now().measured(tile.node, measure)) : 0;
-}
-
-QColor ChangePicture::colourOf(const Tile& tile) const
-{
-    if (!isOwn(tile))
-        return theme().window;
-    const auto measure = comparing_.session().measure();
-    const auto net = netOf(tile);
-    const auto node = by_ == Size::Amount ? tile.node : shown_->atNow(tile.node);
-    std::uint64_t most = 1;
-    if (node != noNode) {
-        const auto now = shown_->change(node) == Change::MovedAway ? noNode : shown_->nowOf(node);
-        most = std::max(now == noNode ? 0 : shown_->now().measured(now, measure),
-                        shown_->beforeOf(node) == noNode ? 0 : shown_->before().measured(shown_->beforeOf(node), measure));
-    }
-    return growthColour(std::clamp(static_cast<double>(net) / static_cast<double>(std::max<std::uint64_t>(most, 1)), -1.0, 1.0));
-}
-
-QString ChangePicture::nameOf(const Tile& tile) const
-{
-    if (tile.kind == CellKind::Rest)
-        return tr("rest: %1").arg(countText(tile.restCount));
-    return toText(drawn().label(tile.node));
-}
-
-void ChangePicture::paintTile(QPainter& painter, const Tile& tile) const
-{
-    const auto rect = pixels(tile.rect);
-    const auto& t = theme();
-    if (tile.kind == CellKind::Folder) {
-        painter.fillRect(rect, t.panel);
-        if (rect.width() > 8 && rect.height() > 8) {
-            painter.setPen(t.line);
-            painter.setBrush(Qt::NoBrush);
-            painter.drawRect(rect.adjusted(0, 0, -1, -1));
-        }
-        if (!tile.captioned)
-            return;
-        const QRect strip(rect.x() + 5, rect.y() + 1, rect.width() - 9, 15);
-        const auto figures = signedText(netOf(tile), comparing_.session().measure());
-        painter.setFont(fontOf(11));
-        const int wide = QFontMetrics(painter.font()).horizontalAdvance(figures);
-        const bool with = strip.width() > wide + 50;
-        if (with) {
-            painter.setPen(growthInk(netOf(tile)));
-            painter.drawText(strip, Qt::AlignRight | Qt::AlignVCenter, figures);
-        }
-        const auto font = fontOf(11, tile.depth <= 1 ? QFont::DemiBold : QFont::Normal);
-        painter.setFont(font);
-        painter.setPen(t.text);
-        painter.drawText(strip, Qt::AlignVCenter, cutMiddle(nameOf(tile), font, strip.width() - (with ? wide + 6 : 0)));
-        return;
-    }
-    const auto colour = colourOf(tile);
-    painter.fillRect(rect, colour);
-    if (!isOwn(tile)) {
-        painter.setPen(t.line);
-        painter.setBrush(Qt::NoBrush);
-        painter.drawRect(rect.adjusted(0, 0, -1, -1));
-    } else if (drawn().isHidden(tile.node) && rect.width() > 3 && rect.height() > 3) {
-        painter.fillRect(rect, hatchOn(colour));
-    }
-    if (rect.width() < 40 || rect.height() < 17)
-        return;
-    const auto ink = isOwn(tile) ? readableOn(colour) : t.text;
-    const auto name = cutMiddle(nameOf(tile), fontOf(11), rect.width() - 8);
-    const bool plate = isOwn(tile) && drawn().isHidden(tile.node);
-    painter.setFont(fontOf(11));
-    const auto draw = [&](int top, const QString& text) {
-        const QRect line(rect.x() + 4, rect.y() + top, rect.width() - 6, 14);
-        if (plate)
-            painter.fillRect(QRect(line.x() - 1, line.y(), QFontMetrics(painter.font()).horizontalAdvance(text) + 3, 14),
-                             colour);
-        painter.setPen(ink);
-        painter.drawText(line, Qt::AlignVCenter, text);
-    };
-    draw(2, name);
-    const auto figures = isOwn(tile) ? signedText(netOf(tile), comparing_.session().measure()) : QString();
-    if (rect.height() > 33 && QFontMetrics(painter.font()).horizontalAdvance(figures) < rect.width() - 6)
-        draw(16, figures);
+    return shown_->sums(comparing_.focus(), comparing_.session().measure()).amount();
 }
 
 void ChangePicture::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
     const auto& t = theme();
-    if (!shown_ || map_.tiles().empty()) {
+    if (!picture_) {
         painter.fillRect(rect(), t.panel);
         painter.setPen(t.textSecond);
         painter.setFont(fontOf(13));
-        QString text;
-        if (comparing_.isBusy())
-            text = tr("Comparing …");
-        else if (shown_)
-            text = tr("Nothing grew or shrank here.");
+        const auto text = comparing_.isBusy() ? tr("Comparing …") : !shown_                ? QString()
+                          : amountHere() > 0     ? tr("Only the folder itself changed.")
+                                                 : tr("Nothing grew or shrank here.");
         painter.drawText(rect().adjusted(20, 20, -20, -20), Qt::AlignCenter | Qt::TextWordWrap, text);
         return;
     }
@@ -211,47 +194,42 @@ void ChangePicture::paintEvent(QPaintEvent*)
         image_.setDevicePixelRatio(ratio);
         image_.fill(t.window);
         QPainter cells(&image_);
-        for (std::size_t i = 1; i < map_.tiles().size(); ++i)
-            paintTile(cells, map_.tiles()[i]);
-        if (map_.tiles().size() == 1)
-            paintTile(cells, map_.tiles()[0]);
+        picture_->paintCells(cells, ChangeLook(*shown_, comparing_.session().measure(), by_ == Size::Amount));
     }
     painter.drawImage(0, 0, image_);
-    const auto outline = [&](int tile, const QColor& colour, int width) {
-        if (tile < 0)
+    const auto outline = [&](int cell, const QColor& colour, int width) {
+        if (cell < 0)
             return;
+        painter.setRenderHint(QPainter::Antialiasing, kind_ == PictureKind::Sunburst);
         painter.setPen(QPen(colour, width));
         painter.setBrush(Qt::NoBrush);
-        painter.drawRect(pixels(map_.tiles()[static_cast<std::size_t>(tile)].rect).adjusted(1, 1, -1, -1));
+        painter.drawPath(picture_->shape(cell));
     };
     if (hovered_ > 0)
         outline(hovered_, t.text, 1);
     if (const auto node = drawnOf(comparing_.selection()); node != noNode)
-        outline(map_.tileOf(drawn(), node), t.accent, 2);
+        outline(picture_->of(drawn(), node), t.accent, 2);
 }
 
 QPoint ChangePicture::pointOf(NodeId node) const
 {
-    const auto of = shown_ ? drawnOf(node) : noNode;
-    for (const auto& tile : map_.tiles())
-        if (of != noNode && tile.node == of && isOwn(tile))
-            return {static_cast<int>(tile.rect.x + tile.rect.width / 2),
-                    static_cast<int>(tile.rect.y + std::min(8.0, tile.rect.height / 2))};
-    return {};
+    const auto of = picture_ ? drawnOf(node) : noNode;
+    const int cell = of == noNode ? -1 : picture_->of(drawn(), of);
+    return cell >= 0 && picture_->cell(cell).node == of && isOwn(picture_->cell(cell)) ? picture_->middle(cell).toPoint()
+                                                                                       : QPoint();
 }
 
 void ChangePicture::mouseMoveEvent(QMouseEvent* event)
 {
-    const int tile = map_.tileAt(event->position().x(), event->position().y());
-    if (tile == hovered_)
+    const int cell = picture_ ? picture_->at(event->position()) : -1;
+    if (cell == hovered_)
         return;
-    hovered_ = tile;
+    hovered_ = cell;
     QString words;
-    if (tile > 0) {
-        const auto& at = map_.tiles()[static_cast<std::size_t>(tile)];
-        words = isOwn(at) ? toText(drawn().path(at.node)) + QStringLiteral("   ") +
-                                   signedText(netOf(at), comparing_.session().measure())
-                             : nameOf(at);
+    if (cell > 0) {
+        const auto& at = picture_->cell(cell);
+        const ChangeLook look(*shown_, comparing_.session().measure(), by_ == Size::Amount);
+        words = isOwn(at) ? toText(drawn().path(at.node)) + QStringLiteral("   ") + look.size(at) : look.name(at);
     }
     emit pointedAt(words);
     update();
@@ -264,33 +242,33 @@ void ChangePicture::leaveEvent(QEvent*)
     update();
 }
 
-void ChangePicture::choose(int tile)
+void ChangePicture::choose(int cell)
 {
-    if (tile < 0)
+    if (cell < 0)
         return;
-    const auto& at = map_.tiles()[static_cast<std::size_t>(tile)];
-    comparing_.select(tile == 0 || !isOwn(at) ? noNode : changeOf(at.node));
+    const auto& at = picture_->cell(cell);
+    comparing_.select(cell == 0 || !isOwn(at) ? noNode : changeOf(at.node));
 }
 
 void ChangePicture::mousePressEvent(QMouseEvent* event)
 {
-    choose(map_.tileAt(event->position().x(), event->position().y()));
+    const int cell = picture_ ? picture_->at(event->position()) : -1;
+    // The centre of a sunburst leads up.
+    if (event->button() == Qt::BackButton ||
+        (event->button() == Qt::LeftButton && cell == 0 && kind_ == PictureKind::Sunburst))
+        return comparing_.goUp();
+    choose(cell);
     if (event->button() == Qt::RightButton)
         emit contextRequested(event->globalPosition().toPoint());
-    if (event->button() == Qt::BackButton)
-        comparing_.goUp();
 }
 
 /// Into the folder, or for a file into the folder that it is in.
 void ChangePicture::mouseDoubleClickEvent(QMouseEvent* event)
 {
-    const int tile = map_.tileAt(event->position().x(), event->position().y());
-    if (tile <= 0)
+    const int cell = picture_ ? picture_->at(event->position()) : -1;
+    if (cell <= 0 || !isOwn(picture_->cell(cell)))
         return;
-    const auto& at = map_.tiles()[static_cast<std::size_t>(tile)];
-    if (!isOwn(at))
-        return;
-    auto into = changeOf(at.node);
+    auto into = changeOf(picture_->cell(cell).node);
     if (into != noNode && !shown_->tree()->isFolder(into))
         into = shown_->tree()->parent(into);
     comparing_.setFocus(into);
@@ -298,9 +276,11 @@ void ChangePicture::mouseDoubleClickEvent(QMouseEvent* event)
 
 void ChangePicture::walk(int dx, int dy)
 {
-    const auto node = shown_ ? drawnOf(comparing_.selection()) : noNode;
-    const int from = node == noNode ? -1 : map_.tileOf(drawn(), node);
-    choose(from < 0 ? map_.firstInside(0) : map_.neighbour(from, dx, dy));
+    if (!picture_)
+        return;
+    const auto node = drawnOf(comparing_.selection());
+    const int from = node == noNode ? -1 : picture_->of(drawn(), node);
+    choose(from < 0 ? picture_->firstInside(0) : picture_->neighbour(from, dx, dy));
 }
 
 void ChangePicture::keyPressEvent(QKeyEvent* event)

@@ -1,13 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The treemap of a comparison: tiles are as large as the amount of change, or as what is there now; their colour says
-// which way they changed and how much of what they are.
+// The pictures of a comparison, treemap and sunburst: cells are as large as the amount of change, or as what is there now;
+// their colour says which way they changed and how much of what they are.
 #pragma once
 
 #include <QImage>
 #include <QWidget>
 
+#include <memory>
+
 #include "app/comparing.h"
-#include "core/layout/treemap.h"
+#include "app/picture.h"
 
 namespace kurvo::app {
 
@@ -18,7 +20,8 @@ public:
     enum class Size { Amount, Now };
     void setSizeBy(Size by);
     Size sizeBy() const { return by_; }
-    /// A point in the tile of an entry of the tree of changes; null where it is not drawn by itself.
+    void setKind(PictureKind kind);
+    /// A point in the cell of an entry of the tree of changes; null where it is not drawn by itself.
     QPoint pointOf(NodeId node) const;
 
 signals:
@@ -37,21 +40,19 @@ protected:
 
 private:
     void layOut();
+    std::uint64_t amountHere() const;
     const FileTree& drawn() const;
     /// Of the tree of changes; noNode where nothing changed.
     NodeId changeOf(NodeId drawnNode) const;
     NodeId drawnOf(NodeId changeNode) const;
-    std::int64_t netOf(const Tile& tile) const;
-    QColor colourOf(const Tile& tile) const;
-    QString nameOf(const Tile& tile) const;
-    void paintTile(QPainter& painter, const Tile& tile) const;
     void walk(int dx, int dy);
-    void choose(int tile);
+    void choose(int cell);
 
     Comparing& comparing_;
     Size by_ = Size::Amount;
+    PictureKind kind_ = PictureKind::Treemap;
     std::shared_ptr<const Comparison> shown_;
-    Treemap map_;
+    std::unique_ptr<Picture> picture_; ///< null while there is nothing to draw
     QImage image_;
     int hovered_ = -1;
 };

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/class_colours.h"
 
-#include <QBrush>
 #include <QObject>
 
 #include <array>
@@ -151,40 +150,20 @@ bool CellColours::hasLock(const Cell& cell) const
     return (cell.kind == CellKind::Leaf || cell.kind == CellKind::Folder) && place.hasLock(cell.node);
 }
 
-QBrush CellColours::brush(const Cell& cell, const QColor& colour, bool large) const
+CellColours::Centre CellColours::centre(const Cell& focus, bool isDrive) const
 {
-    if (isNotSeen(cell))
-        return drawn ? QBrush(theme().panel) : notSeenDots();
-    return isHidden(cell) && large && !drawn ? hatchOn(colour) : QBrush(colour);
-}
-
-void CellColours::drawPattern(QPainter& painter, const Cell& cell, const QColor& colour,
-                              const QPainterPath& shape) const
-{
-    if (!drawn || (!isNotSeen(cell) && !isHidden(cell)))
-        return;
-    const auto box = shape.boundingRect();
-    painter.save();
-    painter.setPen(Qt::NoPen);
-    if (isNotSeen(cell)) {
-        painter.setBrush(theme().textSecond);
-        for (double y = std::floor(box.top() / 6) * 6; y < box.bottom(); y += 6)
-            for (double x = std::floor(box.left() / 6) * 6; x < box.right(); x += 6)
-                if (shape.contains(QPointF(x, y)))
-                    painter.drawEllipse(QPointF(x, y), 0.8, 0.8);
-    } else if (box.width() > 3 && box.height() > 3) {
-        QPainterPath stripes;
-        const double height = box.height();
-        for (double x = std::floor((box.left() - height) / 8) * 8; x < box.right(); x += 8)
-            stripes.addPolygon(QPolygonF{{x, box.bottom()},
-                                         {x + 1.6, box.bottom()},
-                                         {x + height + 1.6, box.top()},
-                                         {x + height, box.top()},
-                                         {x, box.bottom()}});
-        painter.setBrush(hatchColour(colour));
-        painter.drawPath(stripes.intersected(shape));
+    Centre centre;
+    centre.title = toText(place.tree->label(focus.node));
+    centre.isDrive = isDrive;
+    if (isDrive) {
+        centre.second = QObject::tr("of %1").arg(sizeText(place.capacity.total));
+        centre.third = QObject::tr("%1 free").arg(sizeText(place.capacity.free));
+    } else if (focus.node != rootNode) {
+        centre.second = QObject::tr("%1 of all").arg(
+            shareText(place.shown()->measured(focus.node, measure), place.shown()->measured(rootNode, measure)));
+        centre.third = QObject::tr("click: up");
     }
-    painter.restore();
+    return centre;
 }
 
 } // namespace kurvo::app

@@ -3,10 +3,9 @@
 #pragma once
 
 #include <QColor>
-#include <QPainter>
-#include <QPainterPath>
 #include <QString>
 
+#include "app/cell_look.h"
 #include "app/place.h"
 
 namespace kurvo::app {
@@ -17,25 +16,20 @@ QString schemeName(ColourBy by);
 QColor classColour(const Scheme& scheme, unsigned of);
 QString className(const Scheme& scheme, unsigned of, const SnapshotInfo& info);
 
-/// What a cell is filled with, before hatching: by its class, a folder paler, a rest fainter, and faded towards the
-/// background as far as it is not lit.
-struct CellColours {
-    const Place& place;
-    Measure measure;
-    bool drawn =
-        false; ///< for a drawing (SVG), which has no patterns: hatch and dots are lines and points of their own
+/// By its class, a folder paler, a rest fainter, and faded towards the background as far as it is not lit.
+class CellColours : public CellLook {
+public:
+    CellColours(const Place& p, Measure m, bool isDrawn = false) : CellLook(isDrawn), place(p), measure(m) { }
+    QColor of(const Cell& cell) const override;
+    QString name(const Cell& cell) const override;
+    QString size(const Cell& cell) const override;
+    bool isNotSeen(const Cell& cell) const override;
+    bool isHidden(const Cell& cell) const override;
+    bool hasLock(const Cell& cell) const override;
+    Centre centre(const Cell& focus, bool isDrive) const override;
 
-    QColor of(const Cell& cell) const;
-    /// The words that stand on a cell.
-    QString name(const Cell& cell) const;
-    QString size(const Cell& cell) const;
-    bool isNotSeen(const Cell& cell) const;
-    bool isHidden(const Cell& cell) const;
-    bool hasLock(const Cell& cell) const;
-    /// Fill and hatch of a cell that is `large` enough to show it.
-    QBrush brush(const Cell& cell, const QColor& colour, bool large) const;
-    /// What a drawing has instead of patterns, over a cell that was filled.
-    void drawPattern(QPainter& painter, const Cell& cell, const QColor& colour, const QPainterPath& shape) const;
+    const Place& place;
+    const Measure measure;
 };
 
 } // namespace kurvo::app

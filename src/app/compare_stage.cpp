@@ -59,7 +59,7 @@ CompareStage::CompareStage(Session& session, QWidget* parent)
       model_(new ChangeModel(this)), list_(new QListView), picture_(new ChangePicture(comparing_)),
       filter_(new QLineEdit), problem_(label("warning")), pointed_(label("second")),
       up_(new QPushButton(tr("Up"))), curveButton_(new QPushButton(tr("Show its curve"))),
-      modes_(new QButtonGroup(this)), sizes_(new QButtonGroup(this)),
+      modes_(new QButtonGroup(this)), sizes_(new QButtonGroup(this)), shapes_(new QButtonGroup(this)),
       dossier_(new Dossier(session))
 {
     auto* empty = new QWidget;
@@ -179,6 +179,12 @@ QWidget* CompareStage::makeBar()
         soon_.start();
     });
     layout->addWidget(filter_, 1);
+    layout->addSpacing(8);
+    layout->addWidget(choice(tr("Treemap"), "changeTreemap", shapes_, static_cast<int>(PictureKind::Treemap)));
+    layout->addWidget(choice(tr("Sunburst"), "changeSunburst", shapes_, static_cast<int>(PictureKind::Sunburst)));
+    shapes_->button(0)->setChecked(true);
+    connect(shapes_, &QButtonGroup::idClicked, picture_,
+            [this](int id) { picture_->setKind(static_cast<PictureKind>(id)); });
     layout->addSpacing(8);
     layout->addWidget(choice(tr("By change"), "sizeAmount", sizes_, 0));
     layout->addWidget(choice(tr("By size"), "sizeNow", sizes_, 1));

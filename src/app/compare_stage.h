@@ -84,6 +84,7 @@ private:
     QAction* save_;
     QButtonGroup* modes_;
     QButtonGroup* sizes_;
+    QButtonGroup* shapes_;
     Dossier* dossier_;
     QTimer soon_; ///< after typing
     Mode mode_ = Mode::Folders;

@@ -10,14 +10,6 @@
 
 namespace kurvo::app {
 
-QString signedSizeText(std::int64_t bytes)
-{
-    if (bytes == 0)
-        return QStringLiteral("0");
-    return (bytes < 0 ? QString(QChar(0x2212)) : QStringLiteral("+")) +
-           sizeText(static_cast<std::uint64_t>(std::llabs(bytes)));
-}
-
 QString signedText(std::int64_t amount, Measure measure)
 {
     if (measure != Measure::Files || amount == 0)

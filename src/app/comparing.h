@@ -109,9 +109,7 @@ private:
     std::uint64_t placeId_ = 0;
 };
 
-/// "+61.0 GiB", "−6.00 GiB", "0".
-QString signedSizeText(std::int64_t bytes);
-/// The same in the measure that is shown: files are counted.
+/// "+61.0 GiB", "−6.00 GiB", "0"; by number of files: "+12".
 QString signedText(std::int64_t amount, Measure measure);
 
 } // namespace kurvo::app

@@ -44,7 +44,7 @@ public:
     }
 
 protected:
-    void paintCells(QPainter& painter, const CellColours& colours) const override;
+    void paintCells(QPainter& painter, const CellLook& look) const override;
     void paintCross(QPainter& painter, int index) const override
     {
         const auto& a = arc(index);
@@ -89,55 +89,55 @@ private:
         return path;
     }
 
-    void paintLabel(QPainter& painter, const Arc& a, const QColor& background, const CellColours& colours) const;
-    void paintCentre(QPainter& painter, const CellColours& colours) const;
+    void paintLabel(QPainter& painter, const Arc& a, const QColor& background, const CellLook& look) const;
+    void paintCentre(QPainter& painter, const CellLook& look) const;
 
     Dial dial_;
     double height_;
 };
 
-void DialPicture::paintCells(QPainter& painter, const CellColours& colours) const
+void DialPicture::paintCells(QPainter& painter, const CellLook& look) const
 {
     painter.setRenderHint(QPainter::Antialiasing);
     for (int i = 1; i < size(); ++i) {
         const auto& a = arc(i);
-        const auto colour = colours.of(a);
+        const auto colour = look.of(a);
         const double length =
             (a.to - a.from) * Dial::sweepDegrees * degree * (dial_.radiusOf(a) + dial_.ringWidth() / 2);
-        painter.setBrush(colours.brush(a, colour, length > 4));
-        painter.setPen(!a.isEntry() || colours.isNotSeen(a) ? QPen(theme().line, 1, Qt::DashLine)
+        painter.setBrush(look.brush(a, colour, length > 4));
+        painter.setPen(!a.isEntry() || look.isNotSeen(a) ? QPen(theme().line, 1, Qt::DashLine)
                        : needsEdge(colour)                  ? QPen(colour.lighter(190), 0.7)
                                                             : QPen(Qt::NoPen));
         painter.drawPath(band(a, 0.5));
-        if (colours.drawn)
-            colours.drawPattern(painter, a, colour, band(a, 0.5));
+        if (look.isDrawn())
+            look.drawPattern(painter, a, colour, band(a, 0.5));
         if (length > 13 && dial_.ringWidth() > 12)
-            paintLabel(painter, a, colour, colours);
-        if (length > 44 && dial_.ringWidth() > 22 && colours.hasLock(a)) {
+            paintLabel(painter, a, colour, look);
+        if (length > 44 && dial_.ringWidth() > 22 && look.hasLock(a)) {
             const double outer = dial_.radiusOf(a) + dial_.ringWidth() - 9;
             const auto at = onDial(a.from + 9 / outer / degree / Dial::sweepDegrees, outer);
             drawSign(painter, Sign::Lock, QRectF(at - QPointF(5, 5), QSizeF(10, 10)), readableOn(colour));
         }
     }
-    paintCentre(painter, colours);
+    paintCentre(painter, look);
     painter.setRenderHint(QPainter::Antialiasing, false);
 }
 
 /// Along the arc when it is long enough, else outwards; never upside down.
 void DialPicture::paintLabel(QPainter& painter, const Arc& a, const QColor& background,
-                             const CellColours& colours) const
+                             const CellLook& look) const
 {
     const auto font = fontOf(11);
     const QFontMetrics metrics(font);
-    const auto text = colours.name(a);
+    const auto text = look.name(a);
     const int wide = metrics.horizontalAdvance(text);
     const double radius = dial_.radiusOf(a) + dial_.ringWidth() / 2;
     const double length = (a.to - a.from) * Dial::sweepDegrees * degree * radius;
     const double middle = degreesAt((a.from + a.to) / 2);
     painter.setFont(font);
-    const bool hatched = colours.isHidden(a) || colours.isNotSeen(a);
-    const auto ink = a.isEntry() && !colours.isNotSeen(a) ? readableOn(background) : theme().textSecond;
-    const auto behind = colours.isNotSeen(a) ? theme().window : background;
+    const bool hatched = look.isHidden(a) || look.isNotSeen(a);
+    const auto ink = a.isEntry() && !look.isNotSeen(a) ? readableOn(background) : theme().textSecond;
+    const auto behind = look.isNotSeen(a) ? theme().window : background;
     // Scripts whose letters join or combine are not taken apart.
     const bool simple = std::all_of(text.begin(), text.end(), [](QChar c) {
         return !c.isMark() && !c.isSurrogate() && c.direction() != QChar::DirR && c.direction() != QChar::DirAL;
@@ -181,12 +181,11 @@ void DialPicture::paintLabel(QPainter& painter, const Arc& a, const QColor& back
 }
 
 /// The figures in the centre, the scale around them, and the name in the opening.
-void DialPicture::paintCentre(QPainter& painter, const CellColours& colours) const
+void DialPicture::paintCentre(QPainter& painter, const CellLook& look) const
 {
     const auto& t = theme();
-    const auto& place = colours.place;
     const auto& focus = arc(0);
-    const bool capacity = size() > 1 && !arc(size() - 1).isEntry();
+    const auto words = look.centre(focus, size() > 1 && !arc(size() - 1).isEntry());
     const double radius = dial_.innerRadius();
     double entries = 0; // where they end along the dial
     for (std::size_t i = 1; i < dial_.arcs().size(); i = dial_.arcs()[i].end)
@@ -218,24 +217,15 @@ void DialPicture::paintCentre(QPainter& painter, const CellColours& colours) con
     const bool small = radius < 62;
     const double room = 2 * (scale - (small ? 2 : 10));
     const double top = dial_.centreY() - (small ? 19 : 28);
-    const auto second = capacity ? QObject::tr("of %1").arg(sizeText(place.capacity.total))
-                        : focus.node != rootNode
-                            ? QObject::tr("%1 of all")
-                                  .arg(shareText(place.shown()->measured(focus.node, colours.measure),
-                                                 place.shown()->measured(rootNode, colours.measure)))
-                            : QString();
-    const auto third = capacity                 ? QObject::tr("%1 free").arg(sizeText(place.capacity.free))
-                       : focus.node != rootNode ? QObject::tr("click: up")
-                                                : QString();
-    line(top, fontOf(small ? 13 : 20, QFont::DemiBold), t.text, colours.size(focus), room);
+    line(top, fontOf(small ? 13 : 20, QFont::DemiBold), t.text, look.size(focus), room);
     if (!small)
-        line(top + 26, fontOf(11), t.textSecond, second, room);
-    line(top + (small ? 17 : 43), fontOf(11), t.accent, third, room);
+        line(top + 26, fontOf(11), t.textSecond, words.second, room);
+    line(top + (small ? 17 : 43), fontOf(11), t.accent, words.third, room);
     // In the opening.
     const double below = dial_.centreY() + radius + 8, opening = std::max(60.0, radius * 1.7);
     if (below + 40 < height_) {
-        line(below, fontOf(15, QFont::DemiBold), t.text, toText(place.tree->label(focus.node)), opening);
-        if (capacity && below + 60 < height_ && opening > 125) {
+        line(below, fontOf(15, QFont::DemiBold), t.text, words.title, opening);
+        if (words.isDrive && below + 60 < height_ && opening > 125) {
             line(below + 22, fontOf(11), t.textSecond, QObject::tr("the dial is the drive,"), opening);
             line(below + 37, fontOf(11), t.textSecond, QObject::tr("its unfilled end is free"), opening);
         }
@@ -244,18 +234,12 @@ void DialPicture::paintCentre(QPainter& painter, const CellColours& colours) con
 
 } // namespace
 
-std::unique_ptr<Picture> layOutDial(const Place& place, const QSizeF& size)
+std::unique_ptr<Picture> layOutDial(const FileTree& tree, NodeId focus, const QSizeF& size, const DialOptions& options)
 {
-    DialOptions options;
-    options.measure = place.view.measure;
-    options.rings = place.view.sunburstDepth < ViewState::allLevels ? place.view.sunburstDepth : 16;
-    if (place.focus == rootNode && place.view.measure == Measure::Disk)
-        options.areas = place.areas();
     constexpr double margin = 6;
-    return std::make_unique<DialPicture>(Dial(*place.shown(), place.focus,
-                                              {margin, margin, size.width() - 2 * margin, size.height() - 2 * margin},
-                                              options),
-                                         size.height());
+    return std::make_unique<DialPicture>(
+        Dial(tree, focus, {margin, margin, size.width() - 2 * margin, size.height() - 2 * margin}, options),
+        size.height());
 }
 
 } // namespace kurvo::app

@@ -80,8 +80,17 @@ void DriveCard::paintEvent(QPaintEvent*)
         painter.drawRect(bar.adjusted(0, 0, -1, -1));
     }
     painter.setPen(t.textSecond);
-    painter.drawText(QPoint(inner.x(), inner.y() + (facts_.capacity.total > 0 ? 82 : 58)),
-                     cutMiddle(facts_.lastScan, painter.font(), inner.width()));
+    const int below = inner.y() + (facts_.capacity.total > 0 ? 82 : 58);
+    painter.drawText(QPoint(inner.x(), below), cutMiddle(facts_.lastScan, painter.font(), inner.width()));
+    painter.drawText(QPoint(inner.x(), below + 18), cutMiddle(grewMost_, painter.font(), inner.width()));
+}
+
+void DriveCard::setGrewMost(const QString& words)
+{
+    grewMost_ = words;
+    setAccessibleDescription(accessibleDescription().section(QLatin1Char('\n'), 0, 0) +
+                             (words.isEmpty() ? QString() : QLatin1Char('\n') + words));
+    update();
 }
 
 void DriveCard::mouseDoubleClickEvent(QMouseEvent*)

@@ -17,6 +17,7 @@ struct CardFacts {
     Capacity capacity;    ///< total 0: no bar
     std::string path;     ///< to scan; or
     std::string snapshot; ///< to open
+    std::string newest, before; ///< the last whole snapshot and the one before; empty where there are not two
 };
 
 /// Click or Space ticks; double-click or Enter starts.
@@ -25,8 +26,10 @@ class DriveCard : public QAbstractButton {
 public:
     explicit DriveCard(CardFacts facts, QWidget* parent = nullptr);
     const CardFacts& facts() const { return facts_; }
-    QSize sizeHint() const override { return {380, 118}; }
-    QSize minimumSizeHint() const override { return {250, 118}; }
+    /// "most of it: …/tide-maps +18 GiB"; empty: nothing is said.
+    void setGrewMost(const QString& words);
+    QSize sizeHint() const override { return {380, cardHeight()}; }
+    QSize minimumSizeHint() const override { return {250, cardHeight()}; }
 
 signals:
     void startRequested();
@@ -37,7 +40,10 @@ protected:
     void keyPressEvent(QKeyEvent* event) override;
 
 private:
+    int cardHeight() const { return facts_.before.empty() ? 118 : 136; }
+
     CardFacts facts_;
+    QString grewMost_;
 };
 
 } // namespace kurvo::app

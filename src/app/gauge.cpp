@@ -178,7 +178,7 @@ std::vector<GaugeBar::Segment> gaugeSegments(const Place& place)
     segments.push_back({Fill::Trash, trash, QObject::tr("in the trash %1").arg(sizeText(trash))});
     segments.push_back({Fill::NotSeen, notSeen,
                         (place.isGrowing()    ? QObject::tr("not seen yet %1")
-                         : place.fromSnapshot ? QObject::tr("not seen %1")
+                         : !place.hasLedger() ? QObject::tr("not seen %1")
                          : place.wholeDrive   ? QObject::tr("not seen %1: why?")
                                               : QObject::tr("elsewhere on the drive %1"))
                             .arg(sizeText(notSeen))});
@@ -300,7 +300,7 @@ void Gauge::update()
     facts << (place->isGrowing()    ? tr("being scanned")
               : place->fromSnapshot ? tr("snapshot of %1").arg(whenText(info.taken))
                                     : tr("scanned %1").arg(whenText(info.taken)));
-    bar_->setExplains(!place->fromSnapshot && !place->isGrowing());
+    bar_->setExplains(place->hasLedger());
     if (info.partial && !place->isGrowing())
         facts << tr("partial");
     facts_->setText(toText(info.place), facts.join(QStringLiteral(" · ")));

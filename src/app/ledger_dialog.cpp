@@ -89,6 +89,7 @@ void LedgerDialog::write()
     title_->setText(tr("Ledger of %1").arg(toText(place->wholeDrive ? place->info.placeName : place->info.mountPoint)));
     text_->setText(tr("Adding up what the drive says against what was seen…"));
     again_->setEnabled(false);
+    again_->setVisible(!place->fromSnapshot);
     notRead_->setVisible(place->info.unreadable > 0);
     session_.writeLedger([self = QPointer(this)](const Result<Ledger>& ledger) {
         if (self)
@@ -107,8 +108,12 @@ void LedgerDialog::fill(const Result<Ledger>& ledger)
         return;
     }
     const auto& c = ledger->capacity;
-    text_->setText(tr("%1 of %2 is used. Of that, %3 is not explained.")
-                       .arg(sizeText(c.used), sizeText(c.total), sizeText(ledger->unexplained)));
+    const auto used = sizeText(c.used), total = sizeText(c.total), open = sizeText(ledger->unexplained);
+    const auto* place = session_.place();
+    text_->setText(place && place->fromSnapshot
+                       ? tr("%1: %2 of %3 was used. Of that, %4 was not explained.")
+                             .arg(whenText(place->info.taken), used, total, open)
+                       : tr("%1 of %2 is used. Of that, %3 is not explained.").arg(used, total, open));
     std::vector<GaugeBar::Segment> segments;
     const auto bold = [](QTreeWidgetItem* item) {
         for (int column = 0; column < 2; ++column)
@@ -143,15 +148,15 @@ void LedgerDialog::fill(const Result<Ledger>& ledger)
     bar_->show();
     if (ledger->inodes) {
         const auto missing = ledger->inodes->missing();
-        const auto used = countText(ledger->inodes->used);
+        const auto inUse = countText(ledger->inodes->used);
         inodes_->setText(
             missing == 0
-                ? tr("A second check: the filesystem counts %1 inodes in use, and all of them were found.").arg(used)
+                ? tr("A second check: the filesystem counts %1 inodes in use, and all of them were found.").arg(inUse)
             : missing > 0 ? tr("A second check: the filesystem counts %1 inodes in use; %2 of them were not found.")
-                                .arg(used, countText(static_cast<std::uint64_t>(missing)))
+                                .arg(inUse, countText(static_cast<std::uint64_t>(missing)))
                           : tr("A second check: the filesystem counts %1 inodes in use; %2 more were found, as "
                                "entries changed meanwhile.")
-                                .arg(used, countText(static_cast<std::uint64_t>(-missing))));
+                                .arg(inUse, countText(static_cast<std::uint64_t>(-missing))));
     }
 }
 

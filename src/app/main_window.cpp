@@ -162,6 +162,7 @@ MainWindow::MainWindow(AppFolders folders)
     connect(&session_, &Session::guardAsked, this, &MainWindow::askToLiftGuard);
     connect(&session_, &Session::marksChanged, this, &MainWindow::fillMarkMenu);
     connect(&session_, &Session::message, notice_, &NoticeBar::show);
+    connect(&session_, &Session::snapshotsLetGo, this, &MainWindow::tellOfKeeping);
     connect(&session_, &Session::placeChanged, this, [this] {
         if (session_.place() && stage() == Stage::Scan && !session_.runningScan())
             setStage(Stage::Explore);

@@ -87,6 +87,8 @@ private:
     void saveReport(std::int64_t run);
     void showRecovered(const QStringList& sentences, bool waiting);
     void showLedger();
+    /// Once: that earlier snapshots are let go, and where that is set.
+    void tellOfKeeping(std::size_t count);
     void showNotRead();
     void watchFoldersInView();
     std::vector<std::string> helperCommand() const;

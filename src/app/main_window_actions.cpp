@@ -312,7 +312,7 @@ void MainWindow::updateActions()
     rescan_->setEnabled(place && !place->info.sample && !place->isGrowing());
     rescanFolder_->setEnabled(live);
     rescanChanged_->setEnabled(live && !place->changed.empty());
-    ledger_->setEnabled(live);
+    ledger_->setEnabled(place && place->hasLedger());
     notRead_->setEnabled(place != nullptr);
 }
 

@@ -316,13 +316,24 @@ void MainWindow::showRecovered(const QStringList& sentences, bool waiting)
     dialog->open();
 }
 
+void MainWindow::tellOfKeeping(std::size_t count)
+{
+    if (settings_.value("snapshots/keepingTold").toBool())
+        return;
+    settings_.setValue("snapshots/keepingTold", true);
+    session_.say(tr("%1 of this place removed: of many, one a week and one a month are kept. Choose how many in Compare, "
+                    "Snapshots…; what is pinned, named or noted stays.")
+                     .arg(itemsText(count, "earlier snapshot")),
+                 Severity::Warning);
+}
+
 void MainWindow::showLedger()
 {
     const auto* place = session_.place();
     if (!place || place->isGrowing())
         return;
-    if (place->fromSnapshot)
-        return session_.say(tr("A ledger needs the drive itself. This is a snapshot from a file."));
+    if (!place->hasLedger())
+        return session_.say(tr("A ledger needs the drive itself, and with this snapshot none was kept."));
     auto* dialog = new LedgerDialog(session_, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     connect(dialog, &LedgerDialog::notReadRequested, this, &MainWindow::showNotRead);

@@ -33,7 +33,23 @@ void Picture::paint(QPainter& painter, const CellColours& colours) const
 
 std::unique_ptr<Picture> layOutPicture(const Place& place, const QSizeF& size)
 {
-    return place.view.picture == PictureKind::Sunburst ? layOutDial(place, size) : layOutTreemap(place, size);
+    const auto& view = place.view;
+    const bool withAreas = place.focus == rootNode && view.measure == Measure::Disk;
+    if (view.picture == PictureKind::Sunburst) {
+        DialOptions options;
+        options.measure = view.measure;
+        options.rings = view.sunburstDepth < ViewState::allLevels ? view.sunburstDepth : 16;
+        if (withAreas)
+            options.areas = place.areas();
+        return layOutDial(*place.shown(), place.focus, size, options);
+    }
+    TreemapOptions options;
+    options.measure = view.measure;
+    if (view.treemapDepth < ViewState::allLevels)
+        options.depth = view.treemapDepth;
+    if (view.areas && withAreas)
+        options.areas = place.areas();
+    return layOutTreemap(*place.shown(), place.focus, size, options);
 }
 
 } // namespace kurvo::app

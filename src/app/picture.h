@@ -9,7 +9,8 @@
 #include <memory>
 
 #include "app/class_colours.h"
-#include "core/layout/cells.h"
+#include "core/layout/dial.h"
+#include "core/layout/treemap.h"
 
 namespace kurvo::app {
 
@@ -31,11 +32,12 @@ public:
     virtual QPainterPath shape(int cell) const = 0;
     /// A point inside the cell and in none within it.
     virtual QPointF middle(int cell) const = 0;
-    /// Cells, labels and what is planned.
+    /// Cells and labels. Not for a picture without cells.
+    virtual void paintCells(QPainter& painter, const CellLook& look) const = 0;
+    /// Those of a place, and what is planned there.
     void paint(QPainter& painter, const CellColours& colours) const;
 
 protected:
-    virtual void paintCells(QPainter& painter, const CellColours& colours) const = 0;
     /// The cross over what is planned.
     virtual void paintCross(QPainter& painter, int cell) const = 0;
 };
@@ -44,7 +46,8 @@ protected:
 std::unique_ptr<Picture> layOutPicture(const Place& place, const QSizeF& size);
 
 /// In the shapes of these (treemap_picture.cpp, dial_picture.cpp).
-std::unique_ptr<Picture> layOutTreemap(const Place& place, const QSizeF& size);
-std::unique_ptr<Picture> layOutDial(const Place& place, const QSizeF& size);
+std::unique_ptr<Picture> layOutTreemap(const FileTree& tree, NodeId focus, const QSizeF& size,
+                                       const TreemapOptions& options);
+std::unique_ptr<Picture> layOutDial(const FileTree& tree, NodeId focus, const QSizeF& size, const DialOptions& options);
 
 } // namespace kurvo::app

@@ -72,7 +72,7 @@ void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const
     painter.save();
     painter.translate(room.topLeft());
     const auto picture = layOutPicture(place, room.size());
-    picture->paint(painter, CellColours{place, place.view.measure, drawn});
+    picture->paint(painter, CellColours(place, place.view.measure, drawn));
     painter.restore();
     auto entries = legend.entries();
     painter.setFont(fontOf(11));

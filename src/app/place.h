@@ -108,6 +108,8 @@ struct Place {
     std::vector<RunRecord> runs; ///< that changed something here; newest last
 
     bool isGrowing() const { return tree->isGrowing(); }
+    /// What the drive says is used can be reconciled with what was seen: now, or as the snapshot has it.
+    bool hasLedger() const { return fromSnapshot ? !info.ledger.empty() : !isGrowing(); }
     /// What the pictures and the descent show: the tree, or what it was narrowed to. The same ids.
     const std::shared_ptr<const FileTree>& shown() const { return narrowing ? narrowing->tree : tree; }
     const std::shared_ptr<const std::vector<Family>>& shownDominant() const

@@ -13,70 +13,13 @@
 #include <set>
 
 #include "app/async.h"
+#include "app/scan_cards.h"
 #include "app/theme.h"
 #include "app/words.h"
-#include "core/compare/history.h"
 #include "demo/demo_data.h"
 
 namespace kurvo::app {
 namespace {
-
-/// " · +18 GiB since 30 April": how what a place holds changed since the whole snapshot before this one.
-QString trendOf(const Catalogue& catalogue, const SnapshotInfo& last)
-{
-    if (last.partial)
-        return {};
-    PlaceHistory history;
-    const SnapshotInfo* before = nullptr;
-    for (const auto& entry : catalogue.entries) { // newest first
-        const auto& info = entry.info;
-        if (!isOnePlace(info, last) || info.partial || info.taken > last.taken)
-            continue;
-        history.points.insert(history.points.begin(), {{}, info, {}});
-        if (!before && info.taken < last.taken)
-            before = &info;
-    }
-    if (!before)
-        return {};
-    const bool grew = last.diskBytes >= before->diskBytes;
-    const auto change = grew ? last.diskBytes - before->diskBytes : before->diskBytes - last.diskBytes;
-    const auto growth = QStringLiteral(" · ") + (grew ? QStringLiteral("+") : QStringLiteral("−")) + sizeText(change);
-    // When it is full, as it looked at that scan: then there is no room for since when.
-    if (last.place == last.mountPoint)
-        if (const auto forecast = forecastOf(history, last.sample ? last.taken : currentTime()); forecast.full) {
-            const auto text = QString::fromStdString(forecast.words);
-            return growth + QStringLiteral(" · ") + text.left(1).toLower() + text.mid(1);
-        }
-    return growth + QObject::tr(" since %1").arg(whenText(before->taken));
-}
-
-/// "last scan 31 May" for the newest snapshot of a place on this machine, with the trend.
-QString lastScanOf(const Catalogue& catalogue, const std::string& place)
-{
-    const auto host = hostName();
-    for (const auto& entry : catalogue.entries)
-        if (entry.info.place == place && entry.info.host == host)
-            return QObject::tr("last scan %1").arg(whenText(entry.info.taken)) +
-                   (entry.info.partial ? QObject::tr(" (partial)") : QString()) + trendOf(catalogue, entry.info);
-    return QObject::tr("never scanned");
-}
-
-QString foldedText(FoldedAway reason)
-{
-    switch (reason) {
-    case FoldedAway::SameFilesystem:
-        return QObject::tr("a further mount of the same filesystem");
-    case FoldedAway::Pseudo:
-        return QObject::tr("shows the state of the system, holds no files of its own");
-    case FoldedAway::Memory:
-        return QObject::tr("memory of the system");
-    case FoldedAway::NoAnswer:
-        return QObject::tr("does not answer");
-    case FoldedAway::No:
-        break;
-    }
-    return {};
-}
 
 /// "*.iso *.tmp" and the like, by spaces or commas.
 std::vector<std::string> globsIn(const QString& text)
@@ -92,53 +35,10 @@ QString settingOf(const std::string& path)
     return QStringLiteral("leaveOut/") + QString::fromLatin1(QByteArray::fromStdString(path).toPercentEncoding());
 }
 
-CardFacts cardOf(const Drive& drive, const Catalogue& catalogue)
-{
-    CardFacts facts;
-    facts.name = toText(drive.name);
-    QStringList about{toText(drive.mountPoint), toText(drive.filesystem),
-                      QString::fromLatin1(deviceKindName(drive.kind))};
-    about.removeAll(QString());
-    if (drive.readOnly)
-        about << QObject::tr("read-only");
-    facts.about = about.join(QStringLiteral(" · "));
-    facts.lastScan = lastScanOf(catalogue, drive.mountPoint);
-    if (drive.folded != FoldedAway::No)
-        facts.lastScan = foldedText(drive.folded);
-    else if (drive.kind == DeviceKind::Network)
-        facts.lastScan += QObject::tr(" · network drives can take long");
-    facts.capacity = drive.capacity;
-    facts.path = drive.mountPoint;
-    return facts;
-}
-
-/// The demo's drives are its newest snapshots.
-std::vector<CardFacts> sampleCards(const Catalogue& catalogue)
-{
-    std::vector<CardFacts> cards;
-    std::set<std::string> seen;
-    for (const auto& entry : catalogue.entries) {
-        if (!entry.info.sample || !seen.insert(entry.info.placeName).second)
-            continue;
-        CardFacts facts;
-        facts.name = toText(entry.info.placeName);
-        facts.about =
-            QStringLiteral("%1 · %2 · %3")
-                .arg(toText(entry.info.mountPoint), toText(entry.info.filesystem), QObject::tr("sample data"));
-        facts.lastScan =
-            QObject::tr("opens the snapshot of %1").arg(whenText(entry.info.taken)) + trendOf(catalogue, entry.info);
-        facts.capacity = entry.info.capacity;
-        facts.snapshot = entry.path;
-        cards.push_back(facts);
-    }
-    std::sort(cards.begin(), cards.end(), [](const CardFacts& a, const CardFacts& b) { return a.about < b.about; });
-    return cards;
-}
-
 } // namespace
 
 ScanStage::ScanStage(Session& session, QSettings& settings, QWidget* parent)
-    : QWidget(parent), session_(session), settings_(settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
+    : QWidget(parent), session_(session), settings_(settings), grewMost_(settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
       showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders  ▾"))),
       crossMounts_(new QCheckBox(tr("go through other mounts"))),
       withRights_(new QCheckBox(tr("with administrator rights"))), leaveOut_(new QLineEdit),
@@ -233,6 +133,7 @@ ScanStage::ScanStage(Session& session, QSettings& settings, QWidget* parent)
             reload();
     });
     connect(&session_, &Session::scansChanged, this, &ScanStage::showScans);
+    connect(&grewMost_, &GrewMost::known, this, &ScanStage::showGrowth);
     connect(showAll_, &QPushButton::toggled, this, &ScanStage::reload);
     connect(recent_->menu(), &QMenu::aboutToShow, this, &ScanStage::fillRecent);
     progress_.setInterval(100);
@@ -418,24 +319,18 @@ void ScanStage::showCards(const Found& found)
     cards_.clear();
     std::vector<CardFacts> facts;
     for (const auto& drive : found.drives)
-        facts.push_back(cardOf(drive, found.catalogue));
+        facts.push_back(driveCard(drive, found.catalogue));
     if (showAll_->isChecked())
         for (const auto& drive : found.folded)
-            facts.push_back(cardOf(drive, found.catalogue));
+            facts.push_back(driveCard(drive, found.catalogue));
     showAll_->setVisible(!found.folded.empty());
     showAll_->setText(showAll_->isChecked()
                           ? tr("Show drives only")
                           : tr("Show all: %1 besides the drives").arg(itemsText(found.folded.size(), "mount")));
     if (session_.folders().demo) {
         facts = sampleCards(found.catalogue);
-        if (found.practice) {
-            CardFacts practice;
-            practice.path = demo::demoFolders(session_.folders().data).practice;
-            practice.name = tr("Practice folder");
-            practice.about = tr("real files, about 300 MiB, to try every action on");
-            practice.lastScan = lastScanOf(found.catalogue, practice.path);
-            facts.push_back(practice);
-        }
+        if (found.practice)
+            facts.push_back(practiceCard(demo::demoFolders(session_.folders().data).practice, found.catalogue));
     }
     for (auto& f : facts) {
         auto* card = new DriveCard(std::move(f));
@@ -448,10 +343,25 @@ void ScanStage::showCards(const Found& found)
     cardsNote_->setText(!found.problem.empty()    ? QString::fromStdString(found.problem)
                         : session_.folders().demo ? tr("The sample data is being made. This takes some seconds, once.")
                                                   : tr("No drive was found. Choose a folder instead."));
+    showGrowth();
     placeCards();
     if (hadFocus || wantsFocus_)
         focusFirst();
     updateStartButton();
+}
+
+/// What grew most since the snapshot before: known from last time, or looked for now.
+void ScanStage::showGrowth()
+{
+    std::vector<GrewMost::Pair> pairs;
+    for (auto* card : cards_) {
+        const auto& facts = card->facts();
+        if (facts.before.empty())
+            continue;
+        pairs.push_back({facts.newest, facts.before});
+        card->setGrewMost(grewMost_.words(pairs.back()));
+    }
+    grewMost_.lookInto(pairs);
 }
 
 void ScanStage::focusFirst()

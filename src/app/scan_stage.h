@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "app/drive_card.h"
+#include "app/grew_most.h"
 #include "app/scan_progress_card.h"
 #include "app/session.h"
 #include "core/platform/unique_fd.h"
@@ -58,6 +59,7 @@ private:
     };
     void show(const Found& found);
     void showCards(const Found& found);
+    void showGrowth();
     void showSnapshots(const Catalogue& catalogue);
     QWidget* makeOptions();
     void showOptionsOf(const std::string& path);
@@ -71,6 +73,7 @@ private:
 
     Session& session_;
     QSettings& settings_;
+    GrewMost grewMost_;
     QGridLayout* grid_;
     QVBoxLayout* scans_;
     std::vector<ScanProgressCard*> scanCards_;

@@ -162,20 +162,23 @@ void Session::saveSnapshot(Place* place)
     struct Saved {
         std::string path;
         Result<SnapshotInfo> outcome;
+        std::size_t removed = 0;
     };
     auto info = place->info;
     info.notRead = place->unreadable;
-    info.crossMounts = place->options.crossMounts;
-    info.exclude = place->options.exclude;
     runAsync(
         this,
-        [folder = folders_.snapshots(), known = place->snapshotFile, info = std::move(info),
-         tree = place->tree]() -> Saved {
+        [folder = folders_.snapshots(), known = place->snapshotFile, info = std::move(info), whole = place->wholeDrive,
+         tree = place->tree]() mutable -> Saved {
+            if (whole)
+                info.ledger = ledgerFigures({tree.get(), info.notRead, info.unreadable, info.partial, true, info.exclude, 0},
+                                            info.mountPoint, info.capacity);
             if (known.empty()) {
-                const auto added = addSnapshot(folder, info, *tree);
+                std::size_t removed = 0;
+                const auto added = addSnapshot(folder, info, *tree, &removed);
                 if (!added)
                     return {folder, added.error()};
-                return {*added, info};
+                return {*added, info, removed};
             }
             // What the helper adds belongs to the same scan, and so into the same file: whole, because others may have
             // been packed against it meanwhile.
@@ -191,6 +194,8 @@ void Session::saveSnapshot(Place* place)
             if (auto* open = stillOpen(id))
                 open->snapshotFile = saved.path;
             emit snapshotSaved();
+            if (saved.removed > 0)
+                emit snapshotsLetGo(saved.removed);
         });
 }
 

@@ -281,6 +281,8 @@ signals:
     void runEnded(std::int64_t run);             ///< a plan was carried out, as far as it could be
     void recovered(const QStringList& sentences, bool waiting); ///< `waiting`: something could not be ended yet
     void snapshotSaved();
+    /// So many earlier ones were removed with that, as the policy says.
+    void snapshotsLetGo(std::size_t count);
     void message(const QString& sentence, Severity severity);
 
 private:

@@ -218,8 +218,9 @@ void Session::writeLedger(const std::function<void(const Result<Ledger>&)>& answ
     if (!p)
         return;
     if (p->fromSnapshot)
-        return answer(Error{ErrorKind::Unsupported, p->info.place, 0,
-                            "A ledger needs the drive itself. This is a snapshot from a file."});
+        return answer(p->hasLedger() ? Result<Ledger>(ledgerFrom(p->info.ledger, p->info.mountPoint, p->info.capacity))
+                                     : Error{ErrorKind::Unsupported, p->info.place, 0,
+                                             "A ledger needs the drive itself, and with this snapshot none was kept."});
     const auto inTrash = p->bytesInTrash() - p->bytesInTrashSeen();
     runAsync(
         this,

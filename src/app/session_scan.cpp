@@ -80,6 +80,8 @@ void Session::startScan(const std::shared_ptr<ScanJob>& job)
                 facts.wholeDrive = facts.info.place == facts.info.mountPoint;
                 facts.unreadable = (*result)->unreadableList;
                 facts.options = job->options;
+                facts.info.crossMounts = job->options.crossMounts;
+                facts.info.exclude = job->options.exclude;
             }
             return Outcome{result, std::move(facts)};
         },

@@ -121,17 +121,10 @@ void Session::findEarlier(bool forColour)
     };
     runAsync(
         this,
-        [folder = folders_.snapshots(), demo = parentPath(p->snapshotFile), info = p->info, tree = p->tree] {
+        [folder = folders_.snapshots(), open = p->snapshotFile, info = p->info, tree = p->tree] {
             Found found;
-            const CatalogueEntry* best = nullptr;
-            std::vector<Catalogue> catalogues;
-            catalogues.push_back(readCatalogue(folder));
-            if (!demo.empty() && demo != folder)
-                catalogues.push_back(readCatalogue(std::string(demo)));
-            for (const auto& catalogue : catalogues)
-                for (const auto& entry : catalogue.entries)
-                    if (isOnePlace(entry.info, info) && !entry.info.partial && entry.info.taken < info.taken && (!best || entry.info.taken > best->info.taken))
-                        best = &entry;
+            const auto all = snapshotsOf(folder, open, info);
+            const auto* best = wholeBefore(all, info.taken);
             if (!best)
                 return found;
             auto snapshot = readSnapshot(best->path);

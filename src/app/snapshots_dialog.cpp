@@ -82,7 +82,7 @@ SnapshotsDialog::SnapshotsDialog(Session& session, QWidget* parent)
     policy->addWidget(weeks_);
     policy->addWidget(new QLabel(tr("weeks, and one a month for")));
     policy->addWidget(months_);
-    policy->addWidget(new QLabel(tr("months. Pinned ones always stay.")));
+    policy->addWidget(new QLabel(tr("months. What is pinned, named or noted stays.")));
     policy->addStretch();
     auto* close = new QPushButton(tr("Close"));
     close->setObjectName("closeSnapshots");

@@ -48,7 +48,7 @@ public:
     }
 
 protected:
-    void paintCells(QPainter& painter, const CellColours& colours) const override;
+    void paintCells(QPainter& painter, const CellLook& look) const override;
     void paintCross(QPainter& painter, int index) const override
     {
         const auto rect = pixels(tile(index).rect);
@@ -58,24 +58,24 @@ protected:
 
 private:
     const Tile& tile(int index) const { return map_.tiles()[static_cast<std::size_t>(index)]; }
-    void paintFolder(QPainter& painter, const Tile& tile, const CellColours& colours) const;
-    void paintLabel(QPainter& painter, const Tile& tile, const QColor& background, const CellColours& colours) const;
+    void paintFolder(QPainter& painter, const Tile& tile, const CellLook& look) const;
+    void paintLabel(QPainter& painter, const Tile& tile, const QColor& background, const CellLook& look) const;
 
     Treemap map_;
 };
 
-void TreemapPicture::paintCells(QPainter& painter, const CellColours& colours) const
+void TreemapPicture::paintCells(QPainter& painter, const CellLook& look) const
 {
     painter.fillRect(pixels(tile(0).rect), theme().window);
     for (int i = 1; i < size(); ++i) {
         const auto& t = tile(i);
         if (t.kind == CellKind::Folder) {
-            paintFolder(painter, t, colours);
+            paintFolder(painter, t, look);
             continue;
         }
         const auto rect = pixels(t.rect);
-        const auto colour = colours.of(t);
-        const auto brush = colours.brush(t, colour, rect.width() > 3 && rect.height() > 3);
+        const auto colour = look.of(t);
+        const auto brush = look.brush(t, colour, rect.width() > 3 && rect.height() > 3);
         if (rect.width() > 12 && rect.height() > 12) {
             painter.setRenderHint(QPainter::Antialiasing);
             painter.setPen(!t.isEntry()        ? QPen(theme().line)
@@ -87,14 +87,14 @@ void TreemapPicture::paintCells(QPainter& painter, const CellColours& colours) c
         } else {
             painter.fillRect(rect, brush);
         }
-        if (colours.drawn)
-            colours.drawPattern(painter, t, colour, shape(i));
+        if (look.isDrawn())
+            look.drawPattern(painter, t, colour, shape(i));
         if (rect.width() > 34 && rect.height() > 16)
-            paintLabel(painter, t, colour, colours);
+            paintLabel(painter, t, colour, look);
     }
 }
 
-void TreemapPicture::paintFolder(QPainter& painter, const Tile& t, const CellColours& colours) const
+void TreemapPicture::paintFolder(QPainter& painter, const Tile& t, const CellLook& look) const
 {
     const auto rect = pixels(t.rect);
     painter.fillRect(rect, theme().panel);
@@ -107,43 +107,43 @@ void TreemapPicture::paintFolder(QPainter& painter, const Tile& t, const CellCol
         return;
     const QRect strip(rect.x() + 5, rect.y() + 1, rect.width() - 9, 15);
     const auto nameFont = fontOf(11, t.depth <= 1 ? QFont::DemiBold : QFont::Normal);
-    const auto size = colours.size(t);
+    const auto size = look.size(t);
     painter.setFont(fontOf(11));
     const int sizeWidth = QFontMetrics(painter.font()).horizontalAdvance(size);
     const bool withSize = strip.width() > sizeWidth + 50;
     if (withSize) {
-        painter.setPen(theme().textSecond);
+        painter.setPen(look.sizeInk(t));
         painter.drawText(strip, Qt::AlignRight | Qt::AlignVCenter, size);
     }
     painter.setPen(theme().text);
     painter.setFont(nameFont);
-    const int lock = colours.hasLock(t) ? lockWidth : 0;
+    const int lock = look.hasLock(t) ? lockWidth : 0;
     if (lock > 0)
         drawSign(painter, Sign::Lock, QRectF(strip.x(), strip.y() + 2, 10, 10), theme().textSecond);
     painter.drawText(strip.adjusted(lock, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
-                     cutMiddle(colours.name(t), nameFont, strip.width() - lock - (withSize ? sizeWidth + 6 : 0)));
+                     cutMiddle(look.name(t), nameFont, strip.width() - lock - (withSize ? sizeWidth + 6 : 0)));
 }
 
 void TreemapPicture::paintLabel(QPainter& painter, const Tile& t, const QColor& background,
-                                const CellColours& colours) const
+                                const CellLook& look) const
 {
     const auto rect = pixels(t.rect).adjusted(4, 2, -3, -2);
     const auto font = fontOf(11);
     const QFontMetrics metrics(font);
-    const auto name = colours.name(t);
-    const auto size = colours.size(t);
-    const int lock = rect.width() > 50 && colours.hasLock(t) ? lockWidth : 0;
+    const auto name = look.name(t);
+    const auto size = look.size(t);
+    const int lock = rect.width() > 50 && look.hasLock(t) ? lockWidth : 0;
     const auto shown = metrics.elidedText(name, Qt::ElideMiddle, rect.width() - lock);
     if (shown.size() < 7 && shown != name)
         return;
     painter.setFont(font);
-    painter.setPen(t.isEntry() && !colours.isNotSeen(t) ? readableOn(background) : theme().text);
-    const bool hatched = colours.isHidden(t) || colours.isNotSeen(t); // which would run through the letters
+    painter.setPen(t.isEntry() && !look.isNotSeen(t) ? readableOn(background) : theme().text);
+    const bool hatched = look.isHidden(t) || look.isNotSeen(t); // which would run through the letters
     const auto write = [&](int line, const QString& text) {
         const QRect at(rect.x(), rect.y() + 14 * line, rect.width(), 14);
         if (hatched)
             painter.fillRect(QRect(at.x() - 2, at.y(), metrics.horizontalAdvance(text) + 4, 14),
-                             colours.isNotSeen(t) ? theme().panel : background);
+                             look.isNotSeen(t) ? theme().panel : background);
         painter.drawText(at, Qt::AlignLeft | Qt::AlignVCenter, text);
     };
     if (lock > 0)
@@ -155,16 +155,10 @@ void TreemapPicture::paintLabel(QPainter& painter, const Tile& t, const QColor& 
 
 } // namespace
 
-std::unique_ptr<Picture> layOutTreemap(const Place& place, const QSizeF& size)
+std::unique_ptr<Picture> layOutTreemap(const FileTree& tree, NodeId focus, const QSizeF& size,
+                                       const TreemapOptions& options)
 {
-    TreemapOptions options;
-    options.measure = place.view.measure;
-    if (place.view.treemapDepth < ViewState::allLevels)
-        options.depth = place.view.treemapDepth;
-    if (place.view.areas && place.focus == rootNode && place.view.measure == Measure::Disk)
-        options.areas = place.areas();
-    return std::make_unique<TreemapPicture>(
-        Treemap(*place.shown(), place.focus, {0, 0, size.width(), size.height()}, options));
+    return std::make_unique<TreemapPicture>(Treemap(tree, focus, {0, 0, size.width(), size.height()}, options));
 }
 
 } // namespace kurvo::app

@@ -33,6 +33,11 @@ QString sizeText(std::uint64_t bytes)
     return QString::fromStdString(formatBytes(bytes, chosenUnits));
 }
 
+QString signedSizeText(std::int64_t bytes)
+{
+    return QString::fromStdString(formatDifference(bytes, chosenUnits));
+}
+
 QString withoutPath(const std::string& sentence, const std::string& path)
 {
     const auto shown = displayText(path) + " ";

@@ -19,6 +19,8 @@ QString toText(std::string_view bytes);
 void setSizeUnits(SizeUnits units);
 SizeUnits sizeUnits();
 QString sizeText(std::uint64_t bytes);
+/// "+61.0 GiB", "−6.00 GiB", "0".
+QString signedSizeText(std::int64_t bytes);
 
 /// A sentence about an item without its path, for where that stands beside it.
 QString withoutPath(const std::string& sentence, const std::string& path);

@@ -14,23 +14,18 @@
 namespace kurvo::cli {
 namespace {
 
-std::string signedBytes(std::int64_t bytes)
-{
-    return (bytes < 0 ? "-" : "+") + formatBytes(static_cast<std::uint64_t>(std::llabs(bytes)));
-}
-
 void printSummary(const Comparison& c)
 {
     const auto sums = c.sums(rootNode, Measure::Disk);
-    fmt::print("{} in all: grown {}, shrunk {}, moved {}\n", signedBytes(sums.net()), formatBytes(sums.grown),
+    fmt::print("{} in all: grown {}, shrunk {}, moved {}\n", formatDifference(sums.net()), formatBytes(sums.grown),
                formatBytes(sums.shrunk), formatBytes(sums.movedIn));
     if (sums.notSeen != 0)
-        fmt::print("{} could be seen in one of the two only and is not compared.\n", signedBytes(sums.notSeen));
+        fmt::print("{} could be seen in one of the two only and is not compared.\n", formatDifference(sums.notSeen));
     const auto places = placesThatExplain(c, Measure::Disk);
     if (!places.nodes.empty())
         fmt::print("What explains {:.0f} % of it:\n", places.share * 100);
     for (const auto node : places.nodes)
-        fmt::print("{:>12}  {}\n", signedBytes(c.net(node, Measure::Disk)), displayText(c.tree()->path(node)));
+        fmt::print("{:>12}  {}\n", formatDifference(c.net(node, Measure::Disk)), displayText(c.tree()->path(node)));
 }
 
 } // namespace
@@ -77,7 +72,7 @@ int runCompare(const CompareArguments& arguments)
                 break;
             }
             const auto path = displayText(compared->tree()->path(line.node));
-            fmt::print("{:>12}  {:<8}  {}{}\n", line.delta == 0 ? "0" : signedBytes(line.delta), changeName(line.change),
+            fmt::print("{:>12}  {:<8}  {}{}\n", formatDifference(line.delta), changeName(line.change),
                        path,
                        line.change == Change::Moved ? "  from " + displayText(compared->pathBefore(line.node)) : "");
         }

@@ -124,13 +124,9 @@ int runSnapshotTake(const SnapshotArguments& arguments)
             return failed(result.error());
         auto info = describeScan(*result);
         if (info.place == info.mountPoint && !arguments.polite)
-            if (const auto facts = readLedgerFacts(info.mountPoint))
-                for (const auto& line : writeLedger({result->tree.get(), result->unreadableList, result->unreadable,
-                                                     result->stopped, true, {}, 0},
-                                                    *facts)
-                                            .lines)
-                    if (line.bytes)
-                        info.ledger.emplace_back(ledgerPartName(line.part), *line.bytes);
+            info.ledger = ledgerFigures(
+                {result->tree.get(), result->unreadableList, result->unreadable, result->stopped, true, {}, 0},
+                info.mountPoint, info.capacity);
         const auto saved = addSnapshot(folderOr(arguments.folder), info, *result->tree);
         if (!saved)
             return failed(saved.error());

@@ -221,6 +221,70 @@ TEST_CASE_METHOD(CompareWindow, "compare: the picture is clicked and gone into, 
     CHECK(picture->pointOf(gone).isNull()); // it is not there now
 }
 
+TEST_CASE_METHOD(CompareWindow, "compare: the sunburst of what changed, and its centre leads up", "[app][compare]")
+{
+    grow();
+    scan(p);
+    toCompare();
+    auto* picture = stage()->picture();
+    QTest::mouseClick(stage()->findChild<QPushButton*>("changeSunburst"), Qt::LeftButton);
+    settle();
+    CHECK(picture->accessibleName().contains("Sunburst"));
+    const auto cache = comparing().comparison()->atNow(node(p + "/cache"));
+    REQUIRE_FALSE(picture->pointOf(cache).isNull());
+    QTest::mouseMove(picture, picture->pointOf(cache));
+    CHECK(text("changePointed").endsWith("/place/cache   +4.00 MiB"));
+    QTest::mouseClick(picture, Qt::LeftButton, {}, picture->pointOf(cache));
+    CHECK(place()->selection == node(p + "/cache"));
+    QTest::mouseDClick(picture, Qt::LeftButton, {}, picture->pointOf(cache));
+    settle();
+    CHECK(text("changeChain").endsWith("/place/cache"));
+    QTest::mouseClick(picture, Qt::LeftButton, {}, picture->rect().center());
+    settle();
+    CHECK(text("changeChain").endsWith("/place"));
+    QTest::mouseClick(stage()->findChild<QPushButton*>("sizeNow"), Qt::LeftButton);
+    settle();
+    CHECK_FALSE(picture->pointOf(cache).isNull());
+}
+
+TEST_CASE_METHOD(CompareWindow, "what a scan left out is not said to be gone", "[app][compare]")
+{
+    grow();
+    ScanOptions options;
+    options.exclude = {"*.wav"};
+    session().scanFolder(p, {}, options);
+    settle();
+    toCompare();
+    CHECK(text("compareApart").contains("4.00 MiB seen in one of the two only"));
+    CHECK(text("compareApart").contains("shrunk 3.0")); // old.iso, and no recording
+    hasRow("archive");
+}
+
+TEST_CASE_METHOD(CompareWindow, "that old snapshots are let go is told once, and named ones stay", "[app][compare]")
+{
+    Keeping keeping;
+    keeping.usual = {1, 0, 0};
+    grow();
+    auto kept = readCatalogue(snapshots()).entries;
+    REQUIRE(kept.size() == 3);
+    REQUIRE(writeAbout(kept[2].path, {"before the season", "", false}));
+    REQUIRE(writeKeeping(snapshots(), keeping));
+    scan(p);
+    REQUIRE(until([this] { return notice().contains("2 earlier snapshots of this place removed"); }));
+    kept = readCatalogue(snapshots()).entries;
+    REQUIRE(kept.size() == 2);
+    CHECK(kept[1].about.name == "before the season");
+    auto* bar = window->findChild<app::NoticeBar*>();
+    bar->hide();
+    t.file("place/more", 5000);
+    QTest::qWait(1100); // snapshots are told apart by seconds
+    scan(p);
+    REQUIRE(until([this] { return readCatalogue(snapshots()).entries.front().path == place()->snapshotFile; }));
+    settle();
+    CHECK(readCatalogue(snapshots()).entries.size() == 2); // one more was let go
+    CHECK_FALSE(bar->isVisible());
+}
+
 TEST_CASE_METHOD(CompareWindow, "compare: the filter works on changes, and says what is wrong", "[app][compare]")
 {
     grow();

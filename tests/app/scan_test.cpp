@@ -347,6 +347,61 @@ TEST_CASE("the unexplained part of the gauge opens the ledger", "[window][mount]
     ::close(held);
     QTest::mouseClick(dialog->findChild<QPushButton*>("ledgerAgain"), Qt::LeftButton);
     CHECK(Window::until([&] { return rowsOf(list).contains("Deleted, still held open | 0 B"); }));
+
+    // The snapshot keeps it, to the byte; opened from the file it says what was added up then.
+    const auto kept = readCatalogue(w.folders.snapshots()).entries;
+    REQUIRE(kept.size() == 1);
+    std::uint64_t sum = 0;
+    for (const auto& [part, bytes] : kept[0].info.ledger)
+        sum += bytes;
+    CHECK(sum == kept[0].info.capacity.used);
+    dialog->accept();
+    REQUIRE(w.closed("ledgerDialog"));
+    w.session().openSnapshot(kept[0].path);
+    REQUIRE(Window::until([&] { return w.place()->fromSnapshot; }));
+    w.settle();
+    w.activate();
+    w.key(Qt::Key_L, Qt::ControlModifier);
+    dialog = w.dialog<app::LedgerDialog>("ledgerDialog");
+    CHECK(rowsOf(dialog->findChild<QTreeWidget*>("ledgerList")).contains("Deleted, still held open | 6.00 MiB"));
+    const auto labels = dialog->findChildren<QLabel*>();
+    CHECK(std::any_of(labels.begin(), labels.end(), [](const QLabel* label) { return label->text().contains("was used"); }));
+    CHECK_FALSE(dialog->findChild<QPushButton*>("ledgerAgain")->isVisible());
+}
+
+TEST_CASE("the card of a drive says what grew most since the scan before", "[window][mount]")
+{
+    if (!canMount())
+        return;
+    Window w;
+    TmpfsMount drive(w.t / "media/FIELD", "size=64m");
+    w.t.file("media/FIELD/Season/rec/a.wav", 3 << 20);
+    w.t.file("media/FIELD/notes", 40000);
+    auto before = scan(drive.path());
+    REQUIRE(before);
+    auto info = describeScan(*before);
+    info.taken -= 30 * 86400;
+    REQUIRE(addSnapshot(w.folders.snapshots(), info, *before->tree));
+    w.t.file("media/FIELD/Season/rec/b.wav", 9 << 20);
+    w.t.file("media/FIELD/notes", 80000);
+    w.scan(drive.path());
+    REQUIRE(Window::until([&] { return readCatalogue(w.folders.snapshots()).entries.size() == 2; }));
+    w.window->setStage(Stage::Scan);
+    const auto said = [&] {
+        const auto* card = cardOf(w, drive.path());
+        return card ? card->accessibleDescription() : QString();
+    };
+    const auto most = "most: +9.00 MiB in " + QString::fromStdString(drive.path()) + "/Season/rec/b.wav";
+    REQUIRE(Window::until([&] { return said().endsWith(most); }));
+    CHECK(cardOf(w, drive.path())->facts().lastScan.contains("+9.0"));
+    // It is remembered, and not worked out again: the files are not needed.
+    for (const auto& entry : readCatalogue(w.folders.snapshots()).entries) {
+        auto bytes = readAll(entry.path);
+        bytes[bytes.size() - 60] = static_cast<char>(bytes[bytes.size() - 60] ^ 1);
+        writeAll(entry.path, bytes);
+    }
+    w.open();
+    CHECK(Window::until([&] { return said().endsWith(most); }));
 }
 
 // Runs as nobody in a process of its own, started by the test below.

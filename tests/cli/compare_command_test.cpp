@@ -119,6 +119,8 @@ TEST_CASE("snapshots: taken, listed, named, exported, imported, verified, pruned
     writeAll(t / "kept/keeping.toml", "last = 0\nweeks = 0\nmonths = 0\n");
     CHECK(run(t, in + "prune --dry-run").out.empty()); // the newest stays, and the other is pinned
     CHECK(run(t, in + "unpin " + file).status == 0);
+    CHECK(run(t, in + "prune --dry-run").out.empty()); // it still has a name
+    CHECK(run(t, in + "name " + file + " --name '' --note ''").status == 0);
     CHECK(run(t, in + "prune").out.find("removed") != std::string::npos);
     CHECK(run(t, in + "list --json").lines().size() == 1);
     t.text("kept/broken.kurvo", "KURVOSNP and then nothing of use");

@@ -17,6 +17,7 @@
 #include <stdexcept>
 
 #include "core/platform/unique_fd.h"
+#include "support/other_reader.h"
 
 namespace kurvo::test {
 namespace fs = std::filesystem;
@@ -40,6 +41,7 @@ TestFolder::TestFolder()
 
 TestFolder::~TestFolder()
 {
+    checkSnapshotsIn(path_);
     // Deeper than any path may be, without permission, or odd: rm copes with all of it.
     const auto command = "chmod -R u+rwx '" + path_ + "' 2>/dev/null; rm -rf '" + path_ + "'";
     [[maybe_unused]] const int ignored = std::system(command.c_str());

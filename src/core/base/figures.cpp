@@ -59,6 +59,14 @@ std::string formatBytes(std::uint64_t bytes, SizeUnits units)
     return threeFigures(s) + " " + (units == SizeUnits::Binary ? binary : decimal)[s.unit];
 }
 
+std::string formatDifference(std::int64_t bytes, SizeUnits units)
+{
+    if (bytes == 0)
+        return "0";
+    const auto amount = static_cast<std::uint64_t>(bytes);
+    return bytes < 0 ? "\u2212" + formatBytes(0 - amount, units) : "+" + formatBytes(amount, units);
+}
+
 std::optional<std::uint64_t> parseSize(std::string_view text)
 {
     double amount = 0;

@@ -18,7 +18,10 @@ enum class SizeUnits {
 /// to the next unit where rounding would show 1000 or 1024 of the lower one.
 std::string formatBytes(std::uint64_t bytes, SizeUnits units = SizeUnits::Binary);
 
-/// The reverse, as a person types it: "500", "20K", "1.5GiB"; K, M, G, T and P are powers of 1024 and case does not
+/// What something changed by: "+18.0 GiB", "−512 B" (with a minus sign, not a hyphen), "0".
+std::string formatDifference(std::int64_t bytes, SizeUnits units = SizeUnits::Binary);
+
+/// The reverse of formatBytes(), as a person types it: "500", "20K", "1.5GiB"; K, M, G, T and P are powers of 1024 and case does not
 /// matter. Nothing for what is no size.
 std::optional<std::uint64_t> parseSize(std::string_view text);
 

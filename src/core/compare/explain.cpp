@@ -92,6 +92,17 @@ Explanation placesThatExplain(const Comparison& comparison, Measure measure, Nod
     return found;
 }
 
+std::optional<Growth> grewMost(const Comparison& comparison, Measure measure)
+{
+    std::optional<Growth> most;
+    for (const auto node : placesThatExplain(comparison, measure).nodes) {
+        const auto net = comparison.net(node, measure);
+        if (net > 0 && comparison.nowOf(node) != noNode && (!most || static_cast<std::uint64_t>(net) > most->bytes))
+            most = Growth{comparison.now().path(comparison.nowOf(node)), static_cast<std::uint64_t>(net)};
+    }
+    return most;
+}
+
 std::vector<ChangeGroup> changesByFamily(const Comparison& comparison, Measure measure, NodeId top)
 {
     const auto& store = comparison.tree()->store();

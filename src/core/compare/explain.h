@@ -2,6 +2,8 @@
 // What explains most of a change: the few places that make it up.
 #pragma once
 
+#include <optional>
+#include <string>
 #include <vector>
 
 #include "core/compare/comparison.h"
@@ -18,6 +20,14 @@ struct Explanation {
 /// change lies scattered.
 Explanation placesThatExplain(const Comparison& comparison, Measure measure, NodeId top = rootNode,
                               double wanted = 0.9);
+
+/// A place that takes more space than it did.
+struct Growth {
+    std::string path; ///< as it is now; bytes
+    std::uint64_t bytes = 0;
+};
+/// Of the places that explain the change the one that grew most; nothing where none grew.
+std::optional<Growth> grewMost(const Comparison& comparison, Measure measure);
 
 /// What changed, by a property of the files: by family, or by owner.
 struct ChangeGroup {

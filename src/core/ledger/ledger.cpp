@@ -4,6 +4,7 @@
 #include <fcntl.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 
 #include <fmt/format.h>
@@ -13,6 +14,26 @@
 
 namespace kurvo {
 namespace {
+
+struct PartWords {
+    const char* name;
+    const char* title;
+};
+constexpr std::array<PartWords, static_cast<std::size_t>(LedgerPart::Unexplained) + 1> parts{
+    {{"seen", "Seen"},
+     {"in_trash", "In the trash since the scan"},
+     {"deleted_open", "Deleted, still held open"},
+     {"beneath_mounts", "Below other mounts"},
+     {"structures", "The filesystem's own structures"},
+     {"not_readable", "Could not be read"},
+     {"not_scanned", "Not scanned"},
+     {"elsewhere", "Elsewhere on the drive"},
+     {"unexplained", "Not explained"}}};
+
+LedgerLine lineOf(LedgerPart part, std::optional<std::uint64_t> bytes, std::string evidence = {})
+{
+    return {part, bytes, ledgerPartTitle(part), std::move(evidence), {}};
+}
 
 constexpr std::size_t mostItems = 1000;
 constexpr const char* needsRights = "Administrator rights are needed to look below what is mounted here.";
@@ -58,7 +79,7 @@ std::string count(std::uint64_t n, const char* one, const char* many = "")
 
 LedgerLine namelessLine(const NamelessFiles& nameless)
 {
-    LedgerLine line{LedgerPart::Nameless, nameless.disk(), "Deleted, still held open", {}, {}};
+    auto line = lineOf(LedgerPart::Nameless, nameless.disk());
     for (const auto& file : nameless.files) {
         if (line.items.size() == mostItems)
             break;
@@ -80,7 +101,7 @@ std::optional<LedgerLine> beneathLine(const std::vector<Beneath>& beneath)
 {
     if (beneath.empty())
         return std::nullopt;
-    LedgerLine line{LedgerPart::Beneath, std::nullopt, "Below other mounts", {}, {}};
+    auto line = lineOf(LedgerPart::Beneath, std::nullopt);
     std::uint64_t sum = 0;
     std::size_t unknown = 0;
     for (const auto& b : beneath) {
@@ -162,27 +183,12 @@ Result<LedgerFacts> readLedgerFacts(const std::string& mountPoint, std::stop_tok
 
 const char* ledgerPartName(LedgerPart part)
 {
-    switch (part) {
-    case LedgerPart::Seen:
-        return "seen";
-    case LedgerPart::InTrash:
-        return "in_trash";
-    case LedgerPart::Nameless:
-        return "deleted_open";
-    case LedgerPart::Beneath:
-        return "beneath_mounts";
-    case LedgerPart::Structures:
-        return "structures";
-    case LedgerPart::NotReadable:
-        return "not_readable";
-    case LedgerPart::NotScanned:
-        return "not_scanned";
-    case LedgerPart::Elsewhere:
-        return "elsewhere";
-    case LedgerPart::Unexplained:
-        break;
-    }
-    return "unexplained";
+    return parts[static_cast<std::size_t>(part)].name;
+}
+
+const char* ledgerPartTitle(LedgerPart part)
+{
+    return parts[static_cast<std::size_t>(part)].title;
 }
 
 Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
@@ -194,16 +200,13 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
     const auto& sums = tree.sums(rootNode);
     const auto seen = seenOnThisMount(tree, facts);
 
-    LedgerLine seenLine{LedgerPart::Seen, seen.disk, "Seen", {}, {}};
-    seenLine.evidence = fmt::format("{} in {}, by their blocks on disk; files with several links once.",
-                                    count(sums.files, "file"), count(sums.folders + std::uint64_t{1}, "folder"));
-    ledger.lines.push_back(std::move(seenLine));
+    ledger.lines.push_back(lineOf(LedgerPart::Seen, seen.disk,
+                                  fmt::format("{} in {}, by their blocks on disk; files with several links once.",
+                                              count(sums.files, "file"),
+                                              count(sums.folders + std::uint64_t{1}, "folder"))));
     if (scan.inTrash > 0)
-        ledger.lines.push_back({LedgerPart::InTrash,
-                                scan.inTrash,
-                                "In the trash since the scan",
-                                "Put there from this place; free once the trash is emptied.",
-                                {}});
+        ledger.lines.push_back(lineOf(LedgerPart::InTrash, scan.inTrash,
+                                      "Put there from this place; free once the trash is emptied."));
     ledger.lines.push_back(namelessLine(facts.nameless));
     if (auto line = beneathLine(facts.beneath))
         ledger.lines.push_back(std::move(*line));
@@ -211,18 +214,14 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
         auto evidence = facts.filesystem.structuresEvidence;
         if (!evidence.empty() && evidence[0] >= 'a' && evidence[0] <= 'z')
             evidence[0] = static_cast<char>(evidence[0] - 'a' + 'A');
-        ledger.lines.push_back({LedgerPart::Structures,
-                                facts.filesystem.structures,
-                                "The filesystem's own structures",
-                                evidence + ".",
-                                {}});
+        ledger.lines.push_back(lineOf(LedgerPart::Structures, facts.filesystem.structures, evidence + "."));
     }
     std::uint64_t known = 0;
     for (const auto& line : ledger.lines)
         known += line.bytes.value_or(0);
 
     if (scan.unreadableCount > 0) {
-        LedgerLine line{LedgerPart::NotReadable, std::nullopt, "Could not be read", {}, {}};
+        auto line = lineOf(LedgerPart::NotReadable, std::nullopt);
         line.evidence = fmt::format("{}; how much is in there is part of what is not explained.",
                                     count(scan.unreadableCount, "folder or entry", "folders or entries"));
         for (const auto& u : scan.unreadable) {
@@ -233,7 +232,7 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
         ledger.lines.push_back(std::move(line));
     }
     if (scan.partial || !scan.excluded.empty()) {
-        LedgerLine line{LedgerPart::NotScanned, std::nullopt, "Not scanned", {}, {}};
+        auto line = lineOf(LedgerPart::NotScanned, std::nullopt);
         line.evidence = scan.partial ? "The scan was stopped before its end." : "Left out on request.";
         for (const auto& glob : scan.excluded)
             line.items.push_back({glob, std::nullopt, "left out on request"});
@@ -244,16 +243,13 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
     ledger.unexplained = used > known ? used - known : 0;
     ledger.excess = known > used ? known - used : 0;
     if (!scan.wholeDrive) {
-        ledger.lines.push_back({LedgerPart::Elsewhere,
-                                ledger.unexplained,
-                                "Elsewhere on the drive",
-                                "Only this place was scanned. Scan the whole drive to account for the rest.",
-                                {}});
+        ledger.lines.push_back(lineOf(LedgerPart::Elsewhere, ledger.unexplained,
+                                      "Only this place was scanned. Scan the whole drive to account for the rest."));
         ledger.unexplained = 0;
         ledger.excess = 0;
         return ledger;
     }
-    LedgerLine remainder{LedgerPart::Unexplained, ledger.unexplained, "Not explained", {}, {}};
+    auto remainder = lineOf(LedgerPart::Unexplained, ledger.unexplained);
     if (ledger.excess > 0)
         remainder.evidence = fmt::format("{} more was seen than is used: blocks that several files share (copies by "
                                          "reference), or compressed ones.",
@@ -276,6 +272,41 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
             check.found += b.entries;
         ledger.inodes = check;
     }
+    return ledger;
+}
+
+LedgerFigures ledgerFigures(const LedgerScan& scan, const std::string& mountPoint, const Capacity& capacity)
+{
+    LedgerFigures figures;
+    auto facts = readLedgerFacts(mountPoint);
+    if (!facts)
+        return figures;
+    facts->filesystem.capacity = capacity;
+    for (const auto& line : writeLedger(scan, *facts).lines)
+        if (line.bytes)
+            figures.emplace_back(ledgerPartName(line.part), *line.bytes);
+    return figures;
+}
+
+Ledger ledgerFrom(const LedgerFigures& figures, const std::string& mountPoint, const Capacity& capacity)
+{
+    Ledger ledger;
+    ledger.mountPoint = mountPoint;
+    ledger.capacity = capacity;
+    std::uint64_t known = 0;
+    for (const auto& [name, bytes] : figures) {
+        const auto found =
+            std::find_if(parts.begin(), parts.end(), [&name = name](const PartWords& part) { return name == part.name; });
+        if (found == parts.end())
+            continue;
+        const auto part = static_cast<LedgerPart>(found - parts.begin());
+        ledger.lines.push_back(lineOf(part, bytes, "As it was added up when the snapshot was taken."));
+        if (part == LedgerPart::Unexplained)
+            ledger.unexplained = bytes;
+        else
+            known += bytes;
+    }
+    ledger.excess = known > capacity.used ? known - capacity.used : 0;
     return ledger;
 }
 

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/platform/drives.h"
@@ -49,6 +50,8 @@ enum class LedgerPart {
 
 /// "deleted_open": as scripts and snapshots have it.
 const char* ledgerPartName(LedgerPart part);
+/// "Deleted, still held open": for people.
+const char* ledgerPartTitle(LedgerPart part);
 
 struct LedgerItem {
     std::string path;                   ///< bytes; may be empty
@@ -92,5 +95,13 @@ struct LedgerScan {
 };
 /// Adds it all up. Nothing is asked of the system.
 Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts);
+
+/// What a snapshot keeps of a ledger: its parts by name, with their bytes.
+using LedgerFigures = std::vector<std::pair<std::string, std::uint64_t>>;
+/// Of a drive that was just scanned whole and had this capacity. Asks the system, as readLedgerFacts() does; nothing where
+/// that fails.
+LedgerFigures ledgerFigures(const LedgerScan& scan, const std::string& mountPoint, const Capacity& capacity);
+/// The ledger that such figures were taken from, without its items. Parts that this version does not know are left out.
+Ledger ledgerFrom(const LedgerFigures& figures, const std::string& mountPoint, const Capacity& capacity);
 
 } // namespace kurvo

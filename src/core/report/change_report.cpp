@@ -32,13 +32,6 @@ std::string pathOf(const ChangeReport& report, const ChangeLine& line)
     return line.change == Change::Vanished ? c.pathBefore(line.node) : c.now().path(c.nowOf(line.node));
 }
 
-std::string signedSize(std::int64_t bytes, SizeUnits units)
-{
-    if (bytes == 0)
-        return "0";
-    return (bytes < 0 ? "\u2212" : "+") + formatBytes(static_cast<std::uint64_t>(std::llabs(bytes)), units);
-}
-
 template <typename NameOf>
 std::string groupTable(const std::vector<ChangeGroup>& groups, const char* title, SizeUnits units, NameOf&& nameOf)
 {
@@ -49,7 +42,7 @@ std::string groupTable(const std::vector<ChangeGroup>& groups, const char* title
         const auto& [key, sums, entries] = groups[i];
         html += fmt::format(
             "<tr><td>{}</td><td class=n>{}</td><td class=n>{}</td><td class=n>{}</td><td class=n>{}</td></tr>\n",
-            htmlText(nameOf(key)), signedSize(sums.net(), units), formatBytes(sums.grown, units),
+            htmlText(nameOf(key)), formatDifference(sums.net(), units), formatBytes(sums.grown, units),
             formatBytes(sums.shrunk, units), formatCount(entries));
     }
     return html + "</table>\n";
@@ -89,16 +82,16 @@ std::string changesAsHtml(const ChangeReport& report, SizeUnits units)
     auto html = fmt::format("<h1>What changed in {}</h1>\n<div class='facts second'>{}{} to {}</div>\n"
                             "<div class=free>{}</div>\n<div>grown {} · shrunk {} · moved {}</div>\n",
                             htmlText(place), report.host.empty() ? "" : htmlText(report.host) + " · ",
-                            formatTime(report.before), formatTime(report.now), signedSize(sums.net(), units),
+                            formatTime(report.before), formatTime(report.now), formatDifference(sums.net(), units),
                             size(sums.grown), size(sums.shrunk), size(sums.movedIn));
     if (sums.notSeen != 0)
         html += fmt::format("<div class=second>{} could be seen in one of the two only and is not compared.</div>\n",
-                            signedSize(sums.notSeen, units));
+                            formatDifference(sums.notSeen, units));
     if (const auto places = placesThatExplain(c, Measure::Disk); !places.nodes.empty()) {
         html += fmt::format("<h2>What explains {:.0f} % of it</h2>\n<table>\n", places.share * 100);
         for (const auto node : places.nodes)
             html += fmt::format("<tr><td>{}</td><td class=n>{}</td></tr>\n", htmlText(c.tree()->path(node)),
-                                signedSize(c.net(node, Measure::Disk), units));
+                                formatDifference(c.net(node, Measure::Disk), units));
         html += "</table>\n";
     }
     html += groupTable(changesByFamily(c, Measure::Disk), "By family", units,
@@ -116,7 +109,7 @@ std::string changesAsHtml(const ChangeReport& report, SizeUnits units)
         html += fmt::format("<tr><td>{}{}</td><td>{}</td><td class=n>{}</td><td class=n>{}</td></tr>\n",
                             htmlText(pathOf(report, line)),
                             from.empty() ? "" : "<div class='second small'>from " + htmlText(from) + "</div>",
-                            changeName(line.change), signedSize(line.delta, units), size(line.size));
+                            changeName(line.change), formatDifference(line.delta, units), size(line.size));
     }
     if (report.lines.size() > mostLines)
         html += fmt::format("<tr><td class=second>and {} more</td><td></td><td></td><td></td></tr>\n",

@@ -161,6 +161,15 @@ std::vector<CatalogueEntry> snapshotsOf(const std::string& folder, const std::st
     return entries;
 }
 
+const CatalogueEntry* wholeBefore(const std::vector<CatalogueEntry>& entries, std::int64_t time)
+{
+    const CatalogueEntry* best = nullptr;
+    for (const auto& entry : entries)
+        if (!entry.info.partial && entry.info.taken < time && (!best || entry.info.taken > best->info.taken))
+            best = &entry;
+    return best;
+}
+
 Result<Done> writeAbout(const std::string& snapshot, const SnapshotAbout& about)
 {
     const auto path = snapshot + aboutSuffix;
@@ -187,7 +196,7 @@ std::vector<CatalogueEntry> superfluous(const std::vector<CatalogueEntry>& newes
     for (const auto& entry : newestFirst) {
         const bool newestWhole = !entry.info.partial && !wholeSeen;
         wholeSeen = wholeSeen || !entry.info.partial;
-        if (entry.about.pinned || newestWhole || count < policy.last) {
+        if (!entry.about.isEmpty() || newestWhole || count < policy.last) {
             ++count;
             continue;
         }
@@ -272,7 +281,8 @@ Result<Done> writeKeeping(const std::string& folder, const Keeping& keeping)
     return file->commit();
 }
 
-Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& info, const FileTree& tree)
+Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& info, const FileTree& tree,
+                                std::size_t* removed)
 {
     if (auto made = makeFolders(folder); !made)
         return made.error();
@@ -284,8 +294,8 @@ Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& i
         return written.error();
     if (const auto keeping = readKeeping(folder))
         for (const auto& entry : superfluous(snapshotsOf(readCatalogue(folder), info), keeping->of(info.place)))
-            if (entry.path != path)
-                (void)removeSnapshot(entry.path);
+            if (entry.path != path && removeSnapshot(entry.path) && removed)
+                ++*removed;
     return path;
 }
 

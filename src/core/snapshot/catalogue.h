@@ -39,6 +39,9 @@ std::vector<CatalogueEntry> snapshotsOf(const Catalogue& catalogue, const Snapsh
 /// demo's, or a stick's). `open` may be empty.
 std::vector<CatalogueEntry> snapshotsOf(const std::string& folder, const std::string& open, const SnapshotInfo& place);
 
+/// The newest whole one taken before `time`; null where there is none.
+const CatalogueEntry* wholeBefore(const std::vector<CatalogueEntry>& entries, std::int64_t time);
+
 Result<Done> writeAbout(const std::string& snapshot, const SnapshotAbout& about);
 
 /// Which snapshots of a place are kept: the last ones, then the newest of each week, then of each month (28 days).
@@ -48,8 +51,8 @@ struct KeepingPolicy {
     unsigned months = 24;
     bool operator==(const KeepingPolicy&) const = default;
 };
-/// Of the snapshots of one place, newest first, those that the policy lets go. Pinned ones stay, and so does the newest
-/// whole one.
+/// Of the snapshots of one place, newest first, those that the policy lets go. What is pinned, named or has a note stays,
+/// and so does the newest whole one.
 std::vector<CatalogueEntry> superfluous(const std::vector<CatalogueEntry>& newestFirst, const KeepingPolicy& policy);
 
 /// Reads and writes the policies of a catalogue: `keeping.toml` in its folder, by the place's path, and one for all
@@ -65,8 +68,9 @@ Result<Keeping> readKeeping(const std::string& folder);
 Result<Done> writeKeeping(const std::string& folder, const Keeping& keeping);
 
 /// Writes a snapshot into a catalogue, packed against the newest of the same place, and removes what its policy lets go.
-/// The path that it got.
-Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& info, const FileTree& tree);
+/// The path that it got; `removed` gets how many were let go.
+Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& info, const FileTree& tree,
+                                std::size_t* removed = nullptr);
 /// A whole copy of a snapshot file from somewhere else, or of a listing (listing.h). Refused where one with its id is there already, or it is damaged.
 Result<std::string> importSnapshot(const std::string& folder, const std::string& file);
 /// A copy that needs no other file.

@@ -13,6 +13,10 @@ TEST_CASE("sizes have three significant figures and a unit", "[figures]")
 {
     CHECK(formatBytes(0) == "0 B");
     CHECK(formatBytes(1) == "1 B");
+    CHECK(formatDifference(0) == "0");
+    CHECK(formatDifference(1536) == "+1.50 KiB");
+    CHECK(formatDifference(-2000, SizeUnits::Decimal) == "\u22122.00 kB");
+    CHECK(formatDifference(INT64_MIN) == "\u22128.00 EiB");
     CHECK(formatBytes(1023) == "1023 B");
     CHECK(formatBytes(1024) == "1.00 KiB");
     CHECK(formatBytes(1536) == "1.50 KiB");

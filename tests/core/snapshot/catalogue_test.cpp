@@ -7,12 +7,11 @@
 #include <fstream>
 #include <random>
 
-#include <nlohmann/json.hpp>
-
 #include "core/compare/history.h"
 #include "core/find/largest.h"
 #include "core/scan/scanner.h"
 #include "core/snapshot/catalogue.h"
+#include "support/other_reader.h"
 #include "support/random_tree.h"
 #include "support/test_tree.h"
 
@@ -172,22 +171,7 @@ TEST_CASE("a reader written from the description alone agrees on the totals", "[
         REQUIRE(path);
         paths.push_back(*path);
     }
-    std::string command = "/usr/bin/python3 " KURVO_TEST_DATA "/../../../../tools/read_snapshot.py";
-    for (const auto& path : paths)
-        command += " '" + path + "'";
-    REQUIRE(std::system((command + " >'" + (t / "totals") + "'").c_str()) == 0);
-    std::ifstream lines(t / "totals");
-    std::string line;
-    for (const auto& path : paths) {
-        INFO(path);
-        REQUIRE(std::getline(lines, line));
-        const auto said = nlohmann::json::parse(line);
-        const auto tree = readSnapshot(path)->tree;
-        CHECK(said["files"] == tree->files(rootNode));
-        CHECK(said["folders"] == tree->sums(rootNode).folders);
-        CHECK(said["apparent_bytes"] == tree->apparent(rootNode));
-        CHECK(said["disk_bytes"] == tree->disk(rootNode));
-    }
+    checkWithOtherReader(KURVO_TEST_DATA "/../../../../tools/read_snapshot.py", paths);
 }
 
 TEST_CASE("another tree altogether is written whole", "[snapshot][chain]")
