@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "core/base/text.h"
+#include "core/ledger/ledger.h"
 #include "demo/sketch.h"
 
 namespace kurvo::demo {
@@ -280,6 +281,13 @@ SnapshotInfo describe(const FileTree& tree, const std::string& name, const std::
     info.capacity.reserved = total / 92;
     const auto occupied = info.capacity.used + info.capacity.reserved;
     info.capacity.free = total > occupied ? total - occupied : 0;
+    // What is used and was not seen: mostly a deleted recording that the plotter still holds open.
+    const auto structures = total / 200;
+    const auto held = unseen > structures ? (unseen - structures) / 5 * 4 : 0;
+    info.ledger = {{ledgerPartName(LedgerPart::Seen), tree.disk(rootNode)},
+                   {ledgerPartName(LedgerPart::Nameless), held},
+                   {ledgerPartName(LedgerPart::Structures), std::min(unseen, structures)},
+                   {ledgerPartName(LedgerPart::Unexplained), unseen - held - std::min(unseen, structures)}};
     return info;
 }
 

@@ -19,7 +19,6 @@ public:
     explicit ChangePicture(Comparing& comparing, QWidget* parent = nullptr);
     enum class Size { Amount, Now };
     void setSizeBy(Size by);
-    Size sizeBy() const { return by_; }
     void setKind(PictureKind kind);
     /// A point in the cell of an entry of the tree of changes; null where it is not drawn by itself.
     QPoint pointOf(NodeId node) const;

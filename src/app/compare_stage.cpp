@@ -6,6 +6,7 @@
 #include <QLocale>
 #include <QDateTime>
 #include <QMenu>
+#include <QActionGroup>
 #include <QFileDialog>
 #include <QVBoxLayout>
 
@@ -52,14 +53,14 @@ QLabel* label(const char* role = nullptr)
 
 } // namespace
 
-CompareStage::CompareStage(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), comparing_(session), stack_(new QStackedWidget), emptyTitle_(label("title")),
+CompareStage::CompareStage(Session& session, QSettings& settings, QWidget* parent)
+    : QWidget(parent), session_(session), settings_(settings), comparing_(session), stack_(new QStackedWidget), emptyTitle_(label("title")),
       emptyText_(label("second")), net_(new QLabel), apart_(label("second")), forecast_(new QLabel),
       curve_(new UseCurve(comparing_)), explanation_(label("second")), chain_(new QLabel), chainNet_(new QLabel),
       model_(new ChangeModel(this)), list_(new QListView), picture_(new ChangePicture(comparing_)),
       filter_(new QLineEdit), problem_(label("warning")), pointed_(label("second")),
       up_(new QPushButton(tr("Up"))), curveButton_(new QPushButton(tr("Show its curve"))),
-      modes_(new QButtonGroup(this)), sizes_(new QButtonGroup(this)), shapes_(new QButtonGroup(this)),
+      modes_(new QButtonGroup(this)), pictureMenu_(new QPushButton),
       dossier_(new Dossier(session))
 {
     auto* empty = new QWidget;
@@ -180,21 +181,45 @@ QWidget* CompareStage::makeBar()
     });
     layout->addWidget(filter_, 1);
     layout->addSpacing(8);
-    layout->addWidget(choice(tr("Treemap"), "changeTreemap", shapes_, static_cast<int>(PictureKind::Treemap)));
-    layout->addWidget(choice(tr("Sunburst"), "changeSunburst", shapes_, static_cast<int>(PictureKind::Sunburst)));
-    shapes_->button(0)->setChecked(true);
-    connect(shapes_, &QButtonGroup::idClicked, picture_,
-            [this](int id) { picture_->setKind(static_cast<PictureKind>(id)); });
-    layout->addSpacing(8);
-    layout->addWidget(choice(tr("By change"), "sizeAmount", sizes_, 0));
-    layout->addWidget(choice(tr("By size"), "sizeNow", sizes_, 1));
-    sizes_->button(0)->setChecked(true);
-    sizes_->button(0)->setToolTip(tr("Tiles are as large as what grew or shrank"));
-    sizes_->button(1)->setToolTip(tr("Tiles are as large as what is there now"));
-    connect(sizes_, &QButtonGroup::idClicked, this, [this](int id) {
-        picture_->setSizeBy(id == 0 ? ChangePicture::Size::Amount : ChangePicture::Size::Now);
-    });
+    makePictureMenu();
+    layout->addWidget(pictureMenu_);
     return bar;
+}
+
+/// What the picture is: which shape, and what its cells are large by.
+void CompareStage::makePictureMenu()
+{
+    pictureMenu_->setObjectName("changePictureMenu");
+    pictureMenu_->setStyleSheet("QPushButton::menu-indicator { image: none; width: 0; }");
+    auto* menu = new QMenu(pictureMenu_);
+    menu->setToolTipsVisible(true);
+    auto* shapes = new QActionGroup(menu);
+    auto* sizes = new QActionGroup(menu);
+    const auto add = [menu](QActionGroup* group, const char* name, const QString& text, const QString& tip = {}) {
+        auto* action = group->addAction(menu->addAction(text));
+        action->setObjectName(name);
+        action->setCheckable(true);
+        action->setToolTip(tip);
+        return action;
+    };
+    auto* treemap = add(shapes, "changeTreemap", tr("Treemap"));
+    auto* sunburst = add(shapes, "changeSunburst", tr("Sunburst"));
+    menu->addSeparator();
+    auto* amount = add(sizes, "sizeAmount", tr("by change"), tr("Cells are as large as what grew or shrank"));
+    auto* now = add(sizes, "sizeNow", tr("by size"), tr("Cells are as large as what is there now"));
+    (settings_.value("compare/sunburst").toBool() ? sunburst : treemap)->setChecked(true);
+    (settings_.value("compare/bySize").toBool() ? now : amount)->setChecked(true);
+    const auto choose = [=, this] {
+        settings_.setValue("compare/sunburst", sunburst->isChecked());
+        settings_.setValue("compare/bySize", now->isChecked());
+        picture_->setKind(sunburst->isChecked() ? PictureKind::Sunburst : PictureKind::Treemap);
+        picture_->setSizeBy(now->isChecked() ? ChangePicture::Size::Now : ChangePicture::Size::Amount);
+        pictureMenu_->setText(QStringLiteral("%1 %2  ▾").arg(shapes->checkedAction()->text(), sizes->checkedAction()->text()));
+    };
+    for (auto* group : {shapes, sizes})
+        connect(group, &QActionGroup::triggered, this, choose);
+    pictureMenu_->setMenu(menu);
+    choose();
 }
 
 QWidget* CompareStage::makeBelow()

@@ -8,6 +8,7 @@
 #include <QLineEdit>
 #include <QListView>
 #include <QPushButton>
+#include <QSettings>
 #include <QStackedWidget>
 #include <QTimer>
 
@@ -22,7 +23,7 @@ namespace kurvo::app {
 class CompareStage : public QWidget {
     Q_OBJECT
 public:
-    explicit CompareStage(Session& session, QWidget* parent = nullptr);
+    CompareStage(Session& session, QSettings& settings, QWidget* parent = nullptr);
     Comparing& comparing() { return comparing_; }
     UseCurve* curve() { return curve_; }
     QListView* list() { return list_; }
@@ -47,6 +48,7 @@ protected:
 private:
     enum class Mode { Folders, List, Families, Owners };
     QWidget* makeHead();
+    void makePictureMenu();
     QWidget* makeBelow();
     QWidget* makeBar();
     void refresh();
@@ -62,6 +64,7 @@ private:
     void showSnapshots();
 
     Session& session_;
+    QSettings& settings_;
     Comparing comparing_;
     QStackedWidget* stack_;
     QLabel* emptyTitle_;
@@ -83,8 +86,7 @@ private:
     QPushButton* curveButton_;
     QAction* save_;
     QButtonGroup* modes_;
-    QButtonGroup* sizes_;
-    QButtonGroup* shapes_;
+    QPushButton* pictureMenu_;
     Dossier* dossier_;
     QTimer soon_; ///< after typing
     Mode mode_ = Mode::Folders;

@@ -28,8 +28,8 @@ public:
     const CardFacts& facts() const { return facts_; }
     /// "most of it: …/tide-maps +18 GiB"; empty: nothing is said.
     void setGrewMost(const QString& words);
-    QSize sizeHint() const override { return {380, cardHeight()}; }
-    QSize minimumSizeHint() const override { return {250, cardHeight()}; }
+    QSize sizeHint() const override { return {380, 136}; }
+    QSize minimumSizeHint() const override { return {250, 136}; }
 
 signals:
     void startRequested();
@@ -40,8 +40,6 @@ protected:
     void keyPressEvent(QKeyEvent* event) override;
 
 private:
-    int cardHeight() const { return facts_.before.empty() ? 118 : 136; }
-
     CardFacts facts_;
     QString grewMost_;
 };

@@ -76,7 +76,7 @@ MainWindow::MainWindow(AppFolders folders)
     : settings_(QString::fromStdString(folders.settings()), QSettings::IniFormat), session_(std::move(folders)),
       menu_(new QMenu(this)), rail_(new Rail(menu_)), gauge_(new Gauge(session_)), notice_(new NoticeBar),
       stages_(new QStackedWidget), scan_(new ScanStage(session_, settings_)), explore_(new ExploreStage(session_)),
-      find_(new FindStage(session_)), compare_(new CompareStage(session_)), clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
+      find_(new FindStage(session_)), compare_(new CompareStage(session_, settings_)), clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
 {
     setWindowTitle(session_.folders().demo ? tr("Kurvo – demo") : tr("Kurvo"));
     setWindowIcon(applicationIcon(128));

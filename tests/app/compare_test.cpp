@@ -70,6 +70,8 @@ struct CompareWindow : Window {
         REQUIRE(until([this] { return !comparing().isBusy() && comparing().comparison(); }));
         settle();
     }
+    /// Chooses an entry of the picture's menu.
+    void pick(const char* entry) { stage()->findChild<QAction*>(QString::fromLatin1(entry))->trigger(); }
     QString text(const char* name) { return stage()->findChild<QLabel*>(QString::fromLatin1(name))->text(); }
     /// "cache +4.00 MiB" for each row of the list.
     QStringList rows()
@@ -213,7 +215,7 @@ TEST_CASE_METHOD(CompareWindow, "compare: the picture is clicked and gone into, 
     QTest::keyClick(picture, Qt::Key_Backspace);
     settle();
     CHECK(text("changeChain").endsWith("/place"));
-    QTest::mouseClick(stage()->findChild<QPushButton*>("sizeNow"), Qt::LeftButton);
+    pick("sizeNow");
     settle();
     CHECK_FALSE(picture->pointOf(tiles).isNull());
     const auto gone = comparing().comparison()->atBefore(*comparing().comparison()->before().find(p + "/old.iso"));
@@ -227,7 +229,7 @@ TEST_CASE_METHOD(CompareWindow, "compare: the sunburst of what changed, and its 
     scan(p);
     toCompare();
     auto* picture = stage()->picture();
-    QTest::mouseClick(stage()->findChild<QPushButton*>("changeSunburst"), Qt::LeftButton);
+    pick("changeSunburst");
     settle();
     CHECK(picture->accessibleName().contains("Sunburst"));
     const auto cache = comparing().comparison()->atNow(node(p + "/cache"));
@@ -242,9 +244,11 @@ TEST_CASE_METHOD(CompareWindow, "compare: the sunburst of what changed, and its 
     QTest::mouseClick(picture, Qt::LeftButton, {}, picture->rect().center());
     settle();
     CHECK(text("changeChain").endsWith("/place"));
-    QTest::mouseClick(stage()->findChild<QPushButton*>("sizeNow"), Qt::LeftButton);
+    pick("sizeNow");
     settle();
     CHECK_FALSE(picture->pointOf(cache).isNull());
+    open(); // the choice is remembered
+    CHECK(child<QPushButton>("changePictureMenu")->text().startsWith("Sunburst by size"));
 }
 
 TEST_CASE_METHOD(CompareWindow, "what a scan left out is not said to be gone", "[app][compare]")

@@ -405,7 +405,7 @@ TEST_CASE("the window holds at its smallest and at large sizes, in both themes",
         w.window->resize(size);
         for (const auto choice : {app::ThemeChoice::Dark, app::ThemeChoice::Light}) {
             w.window->themeControl().choose(choice);
-            for (const auto stage : {Stage::Scan, Stage::Explore, Stage::Find, Stage::Clear}) {
+            for (const auto stage : {Stage::Scan, Stage::Explore, Stage::Find, Stage::Compare, Stage::Clear}) {
                 w.window->setStage(stage);
                 const auto picture = w.window->grab().toImage();
                 CHECK(picture.size() == size);
