@@ -54,8 +54,9 @@ QLabel* label(const char* role = nullptr)
 } // namespace
 
 CompareStage::CompareStage(Session& session, QSettings& settings, QWidget* parent)
-    : QWidget(parent), session_(session), settings_(settings), comparing_(session), stack_(new QStackedWidget), emptyTitle_(label("title")),
-      emptyText_(label("second")), net_(new QLabel), apart_(label("second")), forecast_(new QLabel),
+    : QWidget(parent), session_(session), settings_(settings), comparing_(session), stack_(new QStackedWidget),
+      empty_(new EmptyPage({})),
+      other_(new QPushButton(tr("Compare with a file…"))), net_(new QLabel), apart_(label("second")), forecast_(new QLabel),
       curve_(new UseCurve(comparing_)), explanation_(label("second")), chain_(new QLabel), chainNet_(new QLabel),
       model_(new ChangeModel(this)), list_(new QListView), picture_(new ChangePicture(comparing_)),
       filter_(new QLineEdit), problem_(label("warning")), pointed_(label("second")),
@@ -63,24 +64,11 @@ CompareStage::CompareStage(Session& session, QSettings& settings, QWidget* paren
       modes_(new QButtonGroup(this)), pictureMenu_(new QPushButton),
       dossier_(new Dossier(session))
 {
-    auto* empty = new QWidget;
-    auto* emptyLayout = new QVBoxLayout(empty);
-    emptyTitle_->setObjectName("compareEmpty");
-    emptyText_->setWordWrap(true);
-    emptyText_->setAlignment(Qt::AlignCenter);
-    emptyText_->setMinimumWidth(420);
-    auto* scan = new QPushButton(tr("Choose what to scan"));
-    scan->setProperty("role", "primary");
-    connect(scan, &QPushButton::clicked, this, &CompareStage::scanRequested);
-    auto* other = new QPushButton(tr("Compare with a file…"));
-    other->setObjectName("compareWithEmpty");
-    emptyLayout->addStretch(2);
-    emptyLayout->addWidget(emptyTitle_, 0, Qt::AlignCenter);
-    emptyLayout->addWidget(emptyText_, 0, Qt::AlignCenter);
-    emptyLayout->addSpacing(10);
-    emptyLayout->addWidget(scan, 0, Qt::AlignCenter);
-    emptyLayout->addWidget(other, 0, Qt::AlignCenter);
-    emptyLayout->addStretch(3);
+    other_->setObjectName("compareWithEmpty");
+    empty_->setObjectName("compareEmpty");
+    empty_->add(other_);
+    connect(empty_, &EmptyPage::scanRequested, this, &CompareStage::scanRequested);
+    connect(other_, &QPushButton::clicked, this, &CompareStage::askForFile);
 
     auto* main = new QWidget;
     auto* layout = new QVBoxLayout(main);
@@ -104,7 +92,7 @@ CompareStage::CompareStage(Session& session, QSettings& settings, QWidget* paren
         comparing_.select(node);
     });
 
-    stack_->addWidget(empty);
+    stack_->addWidget(empty_);
     stack_->addWidget(main);
     auto* whole = new QHBoxLayout(this);
     whole->setContentsMargins(0, 0, 0, 0);
@@ -112,7 +100,6 @@ CompareStage::CompareStage(Session& session, QSettings& settings, QWidget* paren
     whole->addWidget(stack_, 1);
     whole->addWidget(dossier_);
 
-    connect(other, &QPushButton::clicked, this, &CompareStage::askForFile);
     connect(&comparing_, &Comparing::pointsChanged, this, &CompareStage::refresh);
     connect(&comparing_, &Comparing::changed, this, &CompareStage::refresh);
     connect(&comparing_, &Comparing::focusChanged, this, &CompareStage::refreshRows);
@@ -312,15 +299,14 @@ void CompareStage::refresh()
     const auto* place = session_.place();
     const bool enough = comparing_.points().size() > 1 || comparing_.stranger();
     stack_->setCurrentIndex(place && enough ? 1 : 0);
-    findChild<QPushButton*>("compareWithEmpty")->setVisible(place != nullptr);
-    if (!place) {
-        emptyTitle_->setText(tr("Nothing is open yet"));
-        emptyText_->setText(tr("Scan a drive or a folder: what changed since its earlier scans will be shown here."));
-    } else if (!enough) {
-        emptyTitle_->setText(tr("There is one scan of %1").arg(toText(place->info.placeName)));
-        emptyText_->setText(tr("Each scan is kept as a snapshot. From the second one on, what grew and what shrank in "
-                               "between stands here; from the third one on also when the drive will be full."));
-    }
+    other_->setVisible(place != nullptr);
+    if (!place)
+        empty_->say(tr("Nothing is open yet"),
+                    tr("Scan a drive or a folder: what changed since its earlier scans will be shown here."));
+    else if (!enough)
+        empty_->say(tr("There is one scan of %1").arg(toText(place->info.placeName)),
+                    tr("Each scan is kept as a snapshot. From the second one on, what grew and what shrank in between stands "
+                       "here; from the third one on also when the drive will be full."));
     refreshHead();
     refreshExplanation();
     refreshRows();

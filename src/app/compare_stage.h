@@ -16,6 +16,7 @@
 #include "app/change_rows.h"
 #include "app/comparing.h"
 #include "app/dossier.h"
+#include "app/empty_page.h"
 #include "app/use_curve.h"
 
 namespace kurvo::app {
@@ -67,8 +68,8 @@ private:
     QSettings& settings_;
     Comparing comparing_;
     QStackedWidget* stack_;
-    QLabel* emptyTitle_;
-    QLabel* emptyText_;
+    EmptyPage* empty_;
+    QPushButton* other_;
     QLabel* net_;
     QLabel* apart_;
     QLabel* forecast_;

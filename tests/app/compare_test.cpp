@@ -9,6 +9,7 @@
 
 #include <filesystem>
 
+#include "app/empty_page.h"
 #include "app/history_panel.h"
 #include "app/snapshot_timer.h"
 #include "app/snapshots_dialog.h"
@@ -70,6 +71,7 @@ struct CompareWindow : Window {
         REQUIRE(until([this] { return !comparing().isBusy() && comparing().comparison(); }));
         settle();
     }
+    QString empty() { return stage()->findChild<app::EmptyPage*>()->title(); }
     /// Chooses an entry of the picture's menu.
     void pick(const char* entry) { stage()->findChild<QAction*>(QString::fromLatin1(entry))->trigger(); }
     QString text(const char* name) { return stage()->findChild<QLabel*>(QString::fromLatin1(name))->text(); }
@@ -422,11 +424,11 @@ TEST_CASE_METHOD(CompareWindow, "a snapshot from elsewhere is compared by the pa
 TEST_CASE_METHOD(CompareWindow, "compare with one scan says what will be there", "[app][compare]")
 {
     key(Qt::Key_4, Qt::ControlModifier);
-    CHECK(text("compareEmpty") == "Nothing is open yet");
+    CHECK(empty() == "Nothing is open yet");
     t.file("place/a", 4096);
     scan(p);
     key(Qt::Key_4, Qt::ControlModifier);
-    REQUIRE(until([this] { return text("compareEmpty").contains("one scan"); }));
+    REQUIRE(until([this] { return empty().contains("one scan"); }));
     // The second scan is compared with the first at once.
     t.file("place/b", 1 << 20);
     scan(p);

@@ -17,37 +17,13 @@
 
 #include "core/helper/helper.h"
 #include "core/platform/unique_fd.h"
-#include "support/test_tree.h"
+#include "cli/run_kurvoctl.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
 using nlohmann::json;
 
 namespace {
-
-struct Outcome {
-    int status = -1;
-    std::string out;
-    std::string err;
-    std::vector<json> lines() const
-    {
-        std::vector<json> all;
-        std::istringstream in(out);
-        for (std::string line; std::getline(in, line);)
-            all.push_back(json::parse(line));
-        return all;
-    }
-};
-
-/// Runs it with a shell; arguments are quoted by the caller.
-Outcome kurvoctl(const std::string& arguments)
-{
-    TestFolder t;
-    const auto command =
-        std::string(KURVOCTL) + " " + arguments + " >'" + (t / "out") + "' 2>'" + (t / "err") + "' </dev/null";
-    const int status = std::system(command.c_str());
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readAll(t / "out"), readAll(t / "err")};
-}
 
 void makePlace(const TestFolder& t)
 {

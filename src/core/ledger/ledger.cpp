@@ -300,13 +300,15 @@ Ledger ledgerFrom(const LedgerFigures& figures, const std::string& mountPoint, c
         if (found == parts.end())
             continue;
         const auto part = static_cast<LedgerPart>(found - parts.begin());
-        ledger.lines.push_back(lineOf(part, bytes, "As it was added up when the snapshot was taken."));
+        ledger.lines.push_back(lineOf(part, bytes));
         if (part == LedgerPart::Unexplained)
             ledger.unexplained = bytes;
         else
             known += bytes;
     }
     ledger.excess = known > capacity.used ? known - capacity.used : 0;
+    if (!ledger.lines.empty())
+        ledger.lines.front().evidence = "All lines as they were added up when the snapshot was taken.";
     return ledger;
 }
 

@@ -16,6 +16,7 @@
 
 #include "core/base/text.h"
 #include "core/platform/atomic_file.h"
+#include "core/platform/entry_kind_names.h"
 #include "core/platform/unique_fd.h"
 
 namespace kurvo {
@@ -25,7 +26,6 @@ using Json = nlohmann::json;
 
 constexpr int version = 1;
 constexpr std::array actions{"trash", "delete", "move", "empty trash"};
-constexpr std::array kinds{"file", "folder", "link", "fifo", "socket", "block device", "character device"};
 
 /// A path as JSON has it: bytes that are no UTF-8 as percent escapes in a field of their own would hide what is
 /// planned, so the text is percent-encoded as a whole only where it must be.
@@ -104,7 +104,7 @@ PlannedItem itemOf(const Json& object)
     auto& item = planned.item;
     item.action = static_cast<Action>(oneOf(object, "action", actions));
     item.path = path(object, "path");
-    item.kind = static_cast<EntryKind>(oneOf(object, "kind", kinds));
+    item.kind = static_cast<EntryKind>(oneOf(object, "kind", entryKindNames));
     item.device = member<std::uint64_t>(object, "device");
     item.inode = member<std::uint64_t>(object, "inode");
     item.size = member<std::uint64_t>(object, "size");
@@ -189,7 +189,7 @@ std::string encodePlan(const PlanFile& plan)
     for (const auto& planned : plan.items) {
         const auto& item = planned.item;
         Json object{{"action", actions[static_cast<std::size_t>(item.action)]},
-                    {"kind", kinds[static_cast<std::size_t>(item.kind)]},
+                    {"kind", entryKindNames[static_cast<std::size_t>(item.kind)]},
                     {"device", item.device},
                     {"inode", item.inode},
                     {"size", item.size},

@@ -2,6 +2,7 @@
 #include "core/platform/filesystem_identity.h"
 
 #include <fcntl.h>
+#include <linux/btrfs.h>
 #include <linux/magic.h>
 #include <sys/ioctl.h>
 #include <sys/stat.h>
@@ -25,19 +26,28 @@ struct FsUuid {
 };
 constexpr unsigned long getFsUuid = _IOR(0x15, 0, FsUuid);
 
-std::string fromKernel(int fd)
+std::string uuidText(const std::uint8_t (&bytes)[16])
 {
-    FsUuid uuid{};
-    if (::ioctl(fd, getFsUuid, &uuid) != 0 || uuid.length != sizeof uuid.bytes)
-        return {};
     std::string text;
-    for (std::size_t i = 0; i < sizeof uuid.bytes; ++i) {
-        text += "0123456789abcdef"[uuid.bytes[i] >> 4];
-        text += "0123456789abcdef"[uuid.bytes[i] & 15];
+    for (std::size_t i = 0; i < sizeof bytes; ++i) {
+        text += "0123456789abcdef"[bytes[i] >> 4];
+        text += "0123456789abcdef"[bytes[i] & 15];
         if (i == 3 || i == 5 || i == 7 || i == 9)
             text += '-';
     }
     return text;
+}
+
+std::string fromKernel(int fd)
+{
+    FsUuid uuid{};
+    if (::ioctl(fd, getFsUuid, &uuid) == 0 && uuid.length == sizeof uuid.bytes)
+        return uuidText(uuid.bytes);
+    // Its files have device numbers that belong to no device.
+    btrfs_ioctl_fs_info_args btrfs{};
+    if (::ioctl(fd, BTRFS_IOC_FS_INFO, &btrfs) == 0)
+        return uuidText(btrfs.fsid);
+    return {};
 }
 
 std::string fromDevices(dev_t device)
@@ -68,7 +78,8 @@ std::string filesystemUuid(const std::string& path)
         uuid = fromDevices(s.st_dev);
     std::transform(uuid.begin(), uuid.end(), uuid.begin(),
                    [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; });
-    return uuid;
+    // Some images are made with none at all.
+    return uuid.find_first_not_of("0-") == std::string::npos ? std::string() : uuid;
 }
 
 } // namespace kurvo

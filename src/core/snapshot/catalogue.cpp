@@ -237,28 +237,44 @@ Result<Keeping> readKeeping(const std::string& folder)
     std::ifstream file(path);
     if (!file)
         return keeping;
+    // What is not understood would let snapshots go that someone meant to keep.
+    const auto wrongAt = [&path](const toml::source_region& where) {
+        return Error{ErrorKind::Damaged, path, 0,
+                     displayText(path) + ", line " + std::to_string(where.begin.line) +
+                         ", cannot be understood. Nothing is removed until it is put right."};
+    };
     try {
         const auto table = toml::parse(file, path);
-        const auto policy = [](const toml::table& from, KeepingPolicy otherwise) {
-            const auto number = [&](const char* key, unsigned& value) {
-                if (const auto found = from[key].value<std::int64_t>())
-                    value = static_cast<unsigned>(std::clamp<std::int64_t>(*found, 0, 100000));
-            };
-            number("last", otherwise.last);
-            number("weeks", otherwise.weeks);
-            number("months", otherwise.months);
+        const toml::node* wrong = nullptr;
+        const auto policy = [&wrong](const toml::table& from, KeepingPolicy otherwise, std::string_view alsoKnown) {
+            for (const auto& [name, value] : from) {
+                const std::string_view key = name.str();
+                auto* number = key == "last"     ? &otherwise.last
+                               : key == "weeks"  ? &otherwise.weeks
+                               : key == "months" ? &otherwise.months
+                                                 : nullptr;
+                if (number && value.is_integer() && *value.value<std::int64_t>() >= 0)
+                    *number = static_cast<unsigned>(std::min<std::int64_t>(*value.value<std::int64_t>(), 100000));
+                else if (key != alsoKnown)
+                    wrong = &value;
+            }
             return otherwise;
         };
-        keeping.usual = policy(table, {});
-        if (const auto* places = table["place"].as_array())
-            for (const auto& one : *places)
-                if (const auto* place = one.as_table())
-                    keeping.places.emplace_back(percentDecoded((*place)["path"].value_or(std::string())),
-                                                policy(*place, keeping.usual));
+        keeping.usual = policy(table, {}, "place");
+        if (const auto& places = table["place"]; places && !places.is_array_of_tables())
+            wrong = places.node();
+        else if (places)
+            for (const auto& one : *places.as_array()) {
+                const auto& place = *one.as_table();
+                if (!place["path"].is_string())
+                    wrong = &place;
+                keeping.places.emplace_back(percentDecoded(place["path"].value_or(std::string())),
+                                            policy(place, keeping.usual, "path"));
+            }
+        if (wrong)
+            return wrongAt(wrong->source());
     } catch (const toml::parse_error& error) {
-        return Error{ErrorKind::Damaged, path, 0,
-                     displayText(path) + ", line " + std::to_string(error.source().begin.line) +
-                         ", cannot be understood. Nothing is removed until it is put right."};
+        return wrongAt(error.source());
     }
     return keeping;
 }

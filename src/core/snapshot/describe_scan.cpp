@@ -22,7 +22,7 @@ SnapshotInfo describePlace(const std::string& path)
     constexpr std::chrono::seconds limit{5};
     struct Answer {
         Capacity capacity;
-        std::string mountPoint;
+        std::string mountPoint, mountRoot = "/";
         std::string uuid;
         std::optional<Drive> drive;
     };
@@ -33,6 +33,8 @@ SnapshotInfo describePlace(const std::string& path)
         if (const auto mount = mountPointOf(path)) {
             found.mountPoint = *mount;
             found.uuid = filesystemUuid(*mount);
+            if (const auto facts = readFilesystemFacts(*mount); facts && !facts->shownPart.empty())
+                found.mountRoot = facts->shownPart;
             if (auto drive = readDrive(*mount))
                 found.drive = std::move(*drive);
         }
@@ -42,6 +44,7 @@ SnapshotInfo describePlace(const std::string& path)
         return info; // a drive that does not answer: what is known without it
     info.capacity = answer->capacity;
     info.mountPoint = answer->mountPoint;
+    info.mountRoot = answer->mountRoot;
     info.filesystemUuid = answer->uuid;
     if (answer->drive) {
         info.filesystem = answer->drive->filesystem;

@@ -22,10 +22,22 @@ std::string bytesOf(const json& value)
     return std::string(b.begin(), b.end());
 }
 
+/// The fixed drives of two machines, whatever their UUIDs say.
+bool areTwoMachines(const SnapshotInfo& a, const SnapshotInfo& b)
+{
+    const auto isForRemovable = [](const std::string& mountPoint) {
+        return isAtOrBelow(mountPoint, "/media") || isAtOrBelow(mountPoint, "/run/media") || isAtOrBelow(mountPoint, "/mnt");
+    };
+    return !a.host.empty() && !b.host.empty() && a.host != b.host && a.mountPoint == b.mountPoint &&
+           !isForRemovable(a.mountPoint);
+}
+
 } // namespace
 
 bool isOneFilesystem(const SnapshotInfo& a, const SnapshotInfo& b)
 {
+    if (areTwoMachines(a, b))
+        return false;
     if (!a.filesystemUuid.empty() && !b.filesystemUuid.empty())
         return a.filesystemUuid == b.filesystemUuid;
     return a.host == b.host && a.mountPoint == b.mountPoint && a.filesystem == b.filesystem;
@@ -33,16 +45,18 @@ bool isOneFilesystem(const SnapshotInfo& a, const SnapshotInfo& b)
 
 bool isOnePlace(const SnapshotInfo& a, const SnapshotInfo& b)
 {
-    const auto belowMount = [](const SnapshotInfo& info) {
+    const auto pathInFilesystem = [](const SnapshotInfo& info) {
         auto below = std::string_view(info.place);
         if (isAtOrBelow(info.place, info.mountPoint))
             below.remove_prefix(info.mountPoint.size());
         while (below.starts_with('/'))
             below.remove_prefix(1);
-        return below;
+        return below.empty() ? info.mountRoot : joinPath(info.mountRoot, below);
     };
+    if (areTwoMachines(a, b))
+        return false;
     if (!a.filesystemUuid.empty() && !b.filesystemUuid.empty())
-        return a.filesystemUuid == b.filesystemUuid && belowMount(a) == belowMount(b);
+        return a.filesystemUuid == b.filesystemUuid && pathInFilesystem(a) == pathInFilesystem(b);
     return a.host == b.host && a.place == b.place;
 }
 
@@ -73,6 +87,8 @@ std::string encodeHeader(const SnapshotHeader& all)
     if (!info.filesystemUuid.empty())
         header["filesystem_uuid"] = displayText(info.filesystemUuid);
     header["mount_point"] = binary(info.mountPoint);
+    if (info.mountRoot != "/")
+        header["mount_root"] = binary(info.mountRoot);
     header["taken"] = info.taken;
     header["seconds"] = info.seconds;
     header["capacity"] = {{"total", info.capacity.total},
@@ -120,6 +136,8 @@ Result<SnapshotHeader> decodeHeader(std::string_view bytes, const std::string& p
         info.filesystem = header.at("filesystem").get<std::string>();
         info.filesystemUuid = header.value("filesystem_uuid", std::string());
         info.mountPoint = bytesOf(header.at("mount_point"));
+        if (header.contains("mount_root"))
+            info.mountRoot = bytesOf(header.at("mount_root"));
         info.taken = header.at("taken").get<std::int64_t>();
         info.seconds = header.at("seconds").get<double>();
         const auto& capacity = header.at("capacity");

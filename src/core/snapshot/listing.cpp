@@ -14,12 +14,12 @@
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/platform/entry_kind_names.h"
 #include "core/types/file_types.h"
 
 namespace kurvo {
 namespace {
 
-constexpr std::array kinds{"file", "folder", "link", "fifo", "socket", "block device", "character device"};
 constexpr const char* csvHead = "path,kind,size,blocks,modified,modified_ns,inode,device,links,owner,flags";
 constexpr std::size_t columns = 11;
 constexpr std::uint16_t keptFlags = FlagDoor | FlagUnreadable | FlagUnfinished;
@@ -94,10 +94,10 @@ T number(std::string_view text, const char* name)
 
 EntryKind kindFrom(const std::string& name)
 {
-    const auto found = std::find(kinds.begin(), kinds.end(), name);
-    if (found == kinds.end())
+    const auto found = std::find(entryKindNames.begin(), entryKindNames.end(), name);
+    if (found == entryKindNames.end())
         throw Wrong{"\"" + displayText(name) + "\" is no kind"};
-    return static_cast<EntryKind>(found - kinds.begin());
+    return static_cast<EntryKind>(found - entryKindNames.begin());
 }
 
 /// The fields of a line, in their order.
@@ -175,6 +175,7 @@ void readHead(const nlohmann::json& head, SnapshotInfo& info)
     info.filesystem = head.value("filesystem", std::string());
     info.filesystemUuid = head.value("filesystem_uuid", std::string());
     info.mountPoint = bytesFrom(head.value("mount_point", std::string()));
+    info.mountRoot = bytesFrom(head.value("mount_root", std::string("/")));
     info.taken = head.value("taken", std::int64_t{0});
     info.partial = head.value("partial", false);
     info.unreadable = head.value("unreadable", std::uint64_t{0});
@@ -246,17 +247,17 @@ void writeListing(const ByteSink& write, const SnapshotInfo& info, const FileTre
     if (json)
         fmt::format_to(std::back_inserter(out),
                        "{{\"place\": {}, \"place_name\": {}, \"host\": {}, \"filesystem\": {}, \"filesystem_uuid\": {}, "
-                       "\"mount_point\": {}, \"taken\": {}, \"partial\": {}, \"unreadable\": {}, \"capacity\": {{\"total\": {}, "
+                       "\"mount_point\": {}, \"mount_root\": {}, \"taken\": {}, \"partial\": {}, \"unreadable\": {}, \"capacity\": {{\"total\": {}, "
                        "\"used\": {}, \"reserved\": {}, \"free\": {}}}}}\n",
                        jsonText(tree.path(rootNode)), jsonText(info.placeName), jsonText(info.host),
-                       jsonText(info.filesystem), jsonText(info.filesystemUuid), jsonText(info.mountPoint), info.taken,
-                       info.partial, info.unreadable, info.capacity.total, info.capacity.used, info.capacity.reserved,
+                       jsonText(info.filesystem), jsonText(info.filesystemUuid), jsonText(info.mountPoint),
+                       jsonText(info.mountRoot), info.taken, info.partial, info.unreadable, info.capacity.total, info.capacity.used, info.capacity.reserved,
                        info.capacity.free);
     else
         out += std::string(csvHead) + "\r\n";
     tree.forEachBelow(rootNode, [&](NodeId node) {
         const auto path = tree.path(node);
-        const auto kind = kinds[static_cast<std::size_t>(store.kind(node))];
+        const auto kind = entryKindNames[static_cast<std::size_t>(store.kind(node))];
         if (json)
             fmt::format_to(std::back_inserter(out),
                            "{{\"path\": {}, \"kind\": \"{}\", \"size\": {}, \"blocks\": {}, \"modified\": {}, "

@@ -39,6 +39,7 @@ struct SnapshotInfo {
     std::string filesystem;
     std::string filesystemUuid; ///< which filesystem that was, wherever it is mounted; may be empty
     std::string mountPoint; ///< of the drive that held the place; bytes
+    std::string mountRoot = "/"; ///< what of its filesystem was mounted there: a subvolume, a folder; bytes
     std::int64_t taken = 0; ///< UTC seconds, when the scan began
     double seconds = 0;     ///< how long it took
     Capacity capacity;      ///< of that drive, at that time
@@ -63,11 +64,13 @@ SnapshotInfo describePlace(const std::string& path);
 /// The same for a finished scan, with its time and owners.
 SnapshotInfo describeScan(const ScanResult& result);
 
-/// Both are of one filesystem, as far as can be known: by its UUID, else by machine, mount point and kind.
+/// Both are of one filesystem, as far as can be known: by its UUID, else by machine, mount point and kind. Machines that
+/// were set up from one image share UUIDs: what two machines have at the same mount point is two filesystems, unless
+/// that is where removable drives are mounted.
 bool isOneFilesystem(const SnapshotInfo& a, const SnapshotInfo& b);
 
-/// Both are of one folder of one filesystem: by the filesystem's UUID and the path below its mount point, wherever it was
-/// mounted; where that is not known by machine and path.
+/// Both are of one folder of one filesystem: by the filesystem's UUID and the path in it, wherever it was mounted; where that
+/// is not known by machine and path.
 bool isOnePlace(const SnapshotInfo& a, const SnapshotInfo& b);
 
 /// The account name for a uid: from the snapshot's own list, else the number.

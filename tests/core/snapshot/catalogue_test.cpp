@@ -256,6 +256,31 @@ TEST_CASE("the history of a folder, wherever the drive was mounted", "[snapshot]
     CHECK(forecast.words == "Fills in about 9 weeks");
 }
 
+TEST_CASE("a policy that cannot be understood lets nothing go, and says where", "[snapshot]")
+{
+    TestFolder t;
+    for (int i = 0; i < 4; ++i)
+        REQUIRE(addSnapshot(t.path(), infoAt(1780000000 + i * day), *plant(grove(1))));
+    for (const auto* text : {"last = 1\nweeks = \"eight\"\n", "last = 1\nlst = 50\n", "last = 1\nmonths = -3\n",
+                             "last = 1\nplace = \"/home\"\n", "last = 1\n[[place]]\nlast = 50\n", "last = 1\nweeks = \n"}) {
+        INFO(text);
+        t.text("keeping.toml", text);
+        const auto read = readKeeping(t.path());
+        REQUIRE_FALSE(read);
+        CHECK(read.error().sentence.find("keeping.toml, line ") != std::string::npos);
+        CHECK(read.error().sentence.find("Nothing is removed") != std::string::npos);
+        const auto count = readCatalogue(t.path()).entries.size();
+        REQUIRE(addSnapshot(t.path(), infoAt(1780000000 + static_cast<std::int64_t>(count) * day), *plant(grove(1))));
+        CHECK(readCatalogue(t.path()).entries.size() == count + 1);
+    }
+    t.text("keeping.toml", "last = 1\nweeks = 0\nmonths = 0\n[[place]]\npath = \"/other\"\nlast = 3\n");
+    const auto read = readKeeping(t.path());
+    REQUIRE(read);
+    CHECK(read->usual.last == 1);
+    CHECK(read->of("/other").last == 3);
+    CHECK(read->of("/other").weeks == 0);
+}
+
 TEST_CASE("the keeping policy: the last ones, one a week, one a month; pinned ones and the newest whole one stay",
           "[snapshot][keeping]")
 {
