@@ -40,6 +40,7 @@ public:
         window_.prepareDemo();
         if (!waitFor([this] { return window_.scanStage()->cards().size() >= 3; }))
             return 3;
+        waitFor([this] { return window_.scanStage()->cards().front()->accessibleDescription().contains("most:"); });
         QTest::qWait(300);
         picture("scan");
 
@@ -157,6 +158,12 @@ private:
         picture("compare-list-dark");
         window_.compareStage()->filter()->clear();
         window_.themeControl().choose(ThemeChoice::Light);
+        QTest::mouseClick(window_.compareStage()->findChild<QPushButton*>("byFolders"), Qt::LeftButton);
+        window_.compareStage()->findChild<QAction*>("changeSunburst")->trigger();
+        comparing.setFocus(rootNode);
+        comparing.select(comparing.comparison()->atNow(*now.find("/var/log/recorder.log")));
+        settle();
+        picture("compare-sunburst");
         session.select(noNode);
     }
     void clear(const std::string& drive)
@@ -217,12 +224,15 @@ private:
         waitFor([&] { return !session.runningScan(); });
         window_.setStage(Stage::Explore);
         settle();
+        window_.activateWindow(); // keys are for the active window, and there were dialogs
+        waitFor([this] { return window_.isActiveWindow(); });
         QTest::keyClick(&window_, Qt::Key_L, Qt::ControlModifier);
         auto* dialog = window_.findChild<LedgerDialog*>();
         waitFor([&] { return dialog && dialog->findChild<QTreeWidget*>("ledgerList")->topLevelItemCount() > 0; });
         settle();
         if (dialog)
             save(dialog->grab(), "ledger");
+        failed_ = failed_ || !dialog;
     }
     void settle() { QTest::qWait(500); }
     void picture(const char* name) { save(window_.grab(), name); }

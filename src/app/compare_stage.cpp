@@ -375,10 +375,10 @@ void CompareStage::refreshExplanation()
     for (std::size_t i = 0; i < std::min(most, places.nodes.size()); ++i) {
         const auto node = places.nodes[i];
         const auto path = c->tree()->path(node);
-        links << QStringLiteral("<a href='%1' style='color:%2; text-decoration:none'><b>%3</b></a> %4")
+        links << QStringLiteral("<a href='%1' style='color:%2; text-decoration:none'><b>%3</b></a>&nbsp;%4")
                      .arg(node)
                      .arg(theme().text.name(), toText(c->tree()->label(node)).toHtmlEscaped(),
-                          signedText(c->net(node, session_.measure()), session_.measure()));
+                          signedText(c->net(node, session_.measure()), session_.measure()).replace(' ', QChar::Nbsp));
     }
     if (places.nodes.size() > most)
         links << tr("%1 more").arg(places.nodes.size() - most);

@@ -133,7 +133,7 @@ void Comparing::takePoints(std::vector<CatalogueEntry> entries)
     PlaceHistory history;
     for (const auto& point : points_)
         if (!point.info.partial)
-            history.points.push_back({{}, point.info, {}});
+            history.points.push_back({{}, point.info, {}, {}});
     forecast_ = place->wholeDrive ? forecastOf(history, place->info.taken) : PlaceForecast{};
     stale_ = false;
     emit pointsChanged();
@@ -329,9 +329,7 @@ void Comparing::readCurves()
                 for (std::size_t i = 0; i < points_.size(); ++i) {
                     for (const auto& point : history.points)
                         if (points_[i].entry && point.file == points_[i].entry->path)
-                            curve.sizes[i] = point.figures[static_cast<std::size_t>(index)]
-                                                 ? point.figures[static_cast<std::size_t>(index)]->disk
-                                                 : 0;
+                            curve.sizes[i] = point.bytes(static_cast<std::size_t>(index));
                     if (points_[i].isOpen && place)
                         if (const auto node = place->tree->find(joinPath(place->info.place, curve.below)))
                             curve.sizes[i] = place->tree->disk(*node);

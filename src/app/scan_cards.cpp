@@ -19,7 +19,7 @@ QString trendOf(const Catalogue& catalogue, const CatalogueEntry& newest, CardFa
     if (last.partial)
         return {};
     const auto all = snapshotsOf(catalogue, last);
-    const auto* before = wholeBefore(all, last.taken);
+    const auto* before = wholeBefore(all, last);
     if (!before)
         return {};
     facts.newest = newest.path;
@@ -27,7 +27,7 @@ QString trendOf(const Catalogue& catalogue, const CatalogueEntry& newest, CardFa
     PlaceHistory history;
     for (const auto& entry : all) // newest first
         if (!entry.info.partial && entry.info.taken <= last.taken)
-            history.points.insert(history.points.begin(), {{}, entry.info, {}});
+            history.points.insert(history.points.begin(), {{}, entry.info, {}, {}});
     const auto growth =
         QStringLiteral(" · ") +
         signedSizeText(static_cast<std::int64_t>(last.diskBytes) - static_cast<std::int64_t>(before->info.diskBytes));

@@ -331,7 +331,10 @@ private:
     std::function<PlanFile()> planFile(const Place& place) const;
     void refreshDestinations();
     void keepPlans();
+    void keepPlan(const Place& open);
+    std::string keptPlanPath(const Place& open) const;
     void recallPlan(Place& place);
+    void takeRecalled(Place& open, const Result<PlanFile>& kept);
     void readTouched(std::uint64_t placeId, std::vector<std::string> folders);
     Place* stillOpen(std::uint64_t id);
     std::shared_ptr<PlanJob> beginJob(PlanJob::Kind kind);

@@ -20,30 +20,48 @@ std::string planKey(const Place& place)
     return place.info.place + (place.fromSnapshot ? '\n' + place.snapshotFile : std::string());
 }
 
+Result<PlanFile> readKeptPlan(const std::string& file)
+{
+    auto plan = readPlanFile(file);
+    // It would be written over by the next one.
+    if (!plan && plan.error().kind != ErrorKind::NotFound)
+        (void)::rename(file.c_str(), (file + ".damaged").c_str());
+    return plan;
+}
+
 } // namespace
 
 /// Only a plan that is another than the kept one is written, and none before the kept one was looked for: it would be
 /// written over.
 void Session::keepPlans()
 {
-    const auto* open = place();
-    if (!open || !open->planRecalled || open->planOnDisk == open->plan)
+    if (const auto* open = place())
+        keepPlan(*open);
+}
+
+void Session::keepPlan(const Place& open)
+{
+    if (!open.planRecalled || open.planOnDisk == open.plan)
         return;
-    if (std::find(plansToKeep_.begin(), plansToKeep_.end(), open->id) == plansToKeep_.end())
-        plansToKeep_.push_back(open->id);
+    if (std::find(plansToKeep_.begin(), plansToKeep_.end(), open.id) == plansToKeep_.end())
+        plansToKeep_.push_back(open.id);
     planKeeper_.start();
 }
 
 /// The plan of each place that changed is written; an empty one is no file.
 void Session::flushPlans()
 {
+    // What was planned before the kept plan was found is not lost when the window closes meanwhile: then that is read here.
+    for (const auto& open : places_)
+        if (!open->planRecalled && !open->plan.empty() && !open->isGrowing())
+            takeRecalled(*open, readKeptPlan(keptPlanPath(*open)));
     planKeeper_.stop();
     for (const auto id : std::exchange(plansToKeep_, {})) {
         auto* open = stillOpen(id);
         if (!open || open->planOnDisk == open->plan)
             continue;
         open->planOnDisk = open->plan;
-        const auto file = planPathFor(joinPath(folders_.data, "plans"), open->info.host, planKey(*open));
+        const auto file = keptPlanPath(*open);
         runAsync(
             plansPool_, this,
             [file, empty = open->plan.empty(), make = planFile(*open)]() -> Result<Done> {
@@ -66,47 +84,51 @@ void Session::flushPlans()
     }
 }
 
+std::string Session::keptPlanPath(const Place& open) const
+{
+    return planPathFor(joinPath(folders_.data, "plans"), open.info.host, planKey(open));
+}
+
 /// What was planned for the place when it was open last.
 void Session::recallPlan(Place& target)
 {
-    const auto file = planPathFor(joinPath(folders_.data, "plans"), target.info.host, planKey(target));
+    const auto file = keptPlanPath(target);
     runAsync(
         plansPool_, this,
-        [file]() -> std::shared_ptr<Result<PlanFile>> {
-            auto plan = readPlanFile(file);
-            // It would be written over by the next one.
-            if (!plan && plan.error().kind != ErrorKind::NotFound)
-                (void)::rename(file.c_str(), (file + ".damaged").c_str());
-            return std::make_shared<Result<PlanFile>>(std::move(plan));
-        },
+        [file] { return std::make_shared<Result<PlanFile>>(readKeptPlan(file)); },
         [this, id = target.id](const std::shared_ptr<Result<PlanFile>>& kept) {
             auto* open = stillOpen(id);
-            if (!open || open->isGrowing() || open->planRecalled) // a growing place asks once more at its end
-                return;
-            open->planRecalled = true;
-            if (!*kept) {
-                open->planOnDisk = Plan();
-                keepPlans(); // what was planned until now
-                if (kept->error().kind != ErrorKind::NotFound)
-                    say(tr("The plan that was kept for this place cannot be used: %1 It was put aside.")
-                            .arg(QString::fromStdString(kept->error().sentence)),
-                        Severity::Warning);
-                return;
-            }
-            const bool begun = !open->plan.empty(); // something was planned before this answer came
-            const auto lost = restorePlan(**kept, *open->tree, open->guard, open->plan);
-            if (lost == 0 && !begun)
-                open->planOnDisk = open->plan;
-            if (open == place())
-                emit planChanged();
-            if (!open->plan.empty())
-                say(tr("The plan for this place is as you left it: %1, %2.")
-                        .arg(itemsText(open->plan.items().size(), "item"), sizeText(open->plan.plannedBytes())));
-            if (lost > 0 && !begun)
-                say(tr("%1 of the plan that was kept changed and came off it. Look at what is there now.")
-                        .arg(itemsText(lost, "item")),
-                    Severity::Warning);
+            if (open && !open->isGrowing() && !open->planRecalled) // a growing place asks once more at its end
+                takeRecalled(*open, *kept);
         });
+}
+
+void Session::takeRecalled(Place& open, const Result<PlanFile>& kept)
+{
+    open.planRecalled = true;
+    if (!kept) {
+        open.planOnDisk = Plan();
+        keepPlan(open); // what was planned until now
+        if (kept.error().kind != ErrorKind::NotFound)
+            say(tr("The plan that was kept for this place cannot be used: %1 It was put aside.")
+                    .arg(QString::fromStdString(kept.error().sentence)),
+                Severity::Warning);
+        return;
+    }
+    const bool begun = !open.plan.empty(); // something was planned before this answer came
+    const auto lost = restorePlan(*kept, *open.tree, open.guard, open.plan);
+    if (lost == 0 && !begun)
+        open.planOnDisk = open.plan;
+    if (&open == place())
+        emit planChanged();
+    keepPlan(open);
+    if (!open.plan.empty())
+        say(tr("The plan for this place is as you left it: %1, %2.")
+                .arg(itemsText(open.plan.items().size(), "item"), sizeText(open.plan.plannedBytes())));
+    if (lost > 0 && !begun)
+        say(tr("%1 of the plan that was kept changed and came off it. Look at what is there now.")
+                .arg(itemsText(lost, "item")),
+            Severity::Warning);
 }
 
 void Session::savePlan(const std::string& file)

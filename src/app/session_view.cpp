@@ -124,7 +124,7 @@ void Session::findEarlier(bool forColour)
         [folder = folders_.snapshots(), open = p->snapshotFile, info = p->info, tree = p->tree] {
             Found found;
             const auto all = snapshotsOf(folder, open, info);
-            const auto* best = wholeBefore(all, info.taken);
+            const auto* best = wholeBefore(all, info);
             if (!best)
                 return found;
             auto snapshot = readSnapshot(best->path);

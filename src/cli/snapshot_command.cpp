@@ -291,14 +291,13 @@ int runHistory(const std::string& path, const std::string& folder, bool json)
                 fmt::print("\"disk_bytes\": null, \"apparent_bytes\": null, \"files\": null}}\n");
             continue;
         }
-        const auto size = figures ? figures->disk : 0;
-        const auto change = before ? static_cast<std::int64_t>(size) - static_cast<std::int64_t>(*before) : 0;
+        const auto bytes = point.bytes(0);
+        const auto change = before && bytes ? static_cast<std::int64_t>(*bytes) - static_cast<std::int64_t>(*before) : 0;
         fmt::print("{}  {:>10}  {:>11}{}\n", formatTime(point.info.taken).substr(0, 16),
-                   figures ? formatBytes(size) : "not there",
-                   change == 0 ? "" : (change > 0 ? "+" : "-") + formatBytes(static_cast<std::uint64_t>(std::llabs(change))),
-                   point.info.partial ? "  partial" : "");
-        if (!point.info.partial)
-            before = size;
+                   figures ? formatBytes(figures->disk) : bytes ? "not there" : "not seen",
+                   change == 0 ? "" : formatDifference(change), point.info.partial ? "  partial" : "");
+        if (!point.info.partial && bytes)
+            before = bytes;
     }
     if (!json)
         if (const auto trend = trendOf(useOfPath(history, 0)); trend && trend->isClear)
@@ -319,7 +318,8 @@ int runForecast(const std::string& path, const std::string& folder, bool json)
     const auto history = historyOf(entries, {below});
     const auto now = currentTime();
     // A folder fills the drive when what is free is used up by it alone.
-    auto points = below.empty() ? useOfDrive(history) : useOfPath(history, 0);
+    const bool isDrive = below.empty() && entries.front().info.place == entries.front().info.mountPoint;
+    auto points = isDrive ? useOfDrive(history) : useOfPath(history, 0);
     auto capacity = history.points.empty() ? 0 : history.points.back().info.capacity.free;
     capacity += points.empty() ? 0 : points.back().bytes;
     const auto trend = trendOf(points);

@@ -328,6 +328,7 @@ TEST_CASE("the plan of a place is kept from start to start, and what changed mea
     w.session().planTrash(w.node(w.t / "place/file"));
     w.session().planItem(w.node(w.t / "place/other"), {Action::Delete, {}, false});
     CHECK(w.window->close());
+    CHECK(w.place()->planRecalled); // also when it closes before the plan of last time was found
     const bool changed = GENERATE(false, true);
     if (changed)
         writeAll(w.t / "place/file", "written to");

@@ -139,8 +139,9 @@ TEST_CASE("export and import again", "[cli][snapshot]")
     t.file("place/sub/file", 8192);
     const auto place = quoted(t / "place");
     for (const std::string format : {"jsonl", "csv"}) {
-        REQUIRE(kurvoctl("export " + place + " --format " + format).status == 0);
-        std::filesystem::copy_file(t / "out", t / ("list." + format));
+        const auto said = kurvoctl("export " + place + " --format " + format);
+        REQUIRE(said.status == 0);
+        writeAll(t / ("list." + format), said.out);
         REQUIRE(kurvoctl("snapshot --in " + quoted(t / format) + " import " + quoted(t / ("list." + format))).status == 0);
         const auto kept = readCatalogue(t / format).entries;
         REQUIRE(kept.size() == 1);

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/base/text.h"
+#include "core/scan/exclusion.h"
 
 namespace kurvo {
 namespace {
@@ -30,6 +31,24 @@ Result<std::vector<std::optional<EntryFigures>>> figuresFromTree(const std::stri
     return figures;
 }
 
+/// Whether each of the paths, or a folder above it, matches what that scan left out.
+std::vector<bool> wereLeftOut(const SnapshotInfo& info, const std::vector<std::string>& below)
+{
+    std::vector<bool> all;
+    for (const auto& one : below) {
+        bool leftOut = false;
+        auto folder = info.place;
+        for (std::string_view rest = one; !rest.empty() && !leftOut;) {
+            const std::string name(rest.substr(0, rest.find('/')));
+            leftOut = isExcluded(info.exclude, name.c_str(), [&folder] { return folder; });
+            folder = joinPath(folder, name);
+            rest.remove_prefix(std::min(rest.size(), name.size() + 1));
+        }
+        all.push_back(leftOut);
+    }
+    return all;
+}
+
 } // namespace
 
 PlaceHistory historyOf(const std::vector<CatalogueEntry>& entries, const std::vector<std::string>& below,
@@ -46,7 +65,7 @@ PlaceHistory historyOf(const std::vector<CatalogueEntry>& entries, const std::ve
         if (!figures && figures.error().kind == ErrorKind::Unsupported)
             figures = figuresFromTree(entry.path, paths);
         if (figures)
-            history.points.push_back({entry.path, entry.info, std::move(*figures)});
+            history.points.push_back({entry.path, entry.info, std::move(*figures), wereLeftOut(entry.info, below)});
         else
             history.problems.push_back(figures.error());
     }
@@ -68,8 +87,8 @@ std::vector<UsePoint> useOfPath(const PlaceHistory& history, std::size_t path)
 {
     std::vector<UsePoint> points;
     for (const auto& point : history.points)
-        if (!point.info.partial)
-            points.push_back({point.info.taken, point.figures[path] ? point.figures[path]->disk : 0});
+        if (const auto bytes = point.bytes(path); bytes && !point.info.partial)
+            points.push_back({point.info.taken, *bytes});
     return points;
 }
 

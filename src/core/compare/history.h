@@ -18,6 +18,16 @@ struct HistoryPoint {
     std::string file;
     SnapshotInfo info;
     std::vector<std::optional<EntryFigures>> figures; ///< of each path that was asked for
+    std::vector<bool> leftOut;                        ///< the same: a glob kept the scan from it
+
+    /// On disk: nothing is there (0) where a whole snapshot does not have the path; not known (nothing) where it could not
+    /// have it.
+    std::optional<std::uint64_t> bytes(std::size_t path) const
+    {
+        if (figures[path])
+            return figures[path]->disk;
+        return info.partial || leftOut[path] ? std::nullopt : std::optional<std::uint64_t>(0);
+    }
 };
 
 struct PlaceHistory {
@@ -32,7 +42,7 @@ PlaceHistory historyOf(const std::vector<CatalogueEntry>& entries, const std::ve
 
 /// What the drive had used at each point; none where the capacity is not known.
 std::vector<UsePoint> useOfDrive(const PlaceHistory& history);
-/// Bytes on disk of one of the paths. What a whole snapshot does not have counts as nothing; partial ones are left out.
+/// HistoryPoint::bytes() of one of the paths where it is known; partial ones are left out.
 std::vector<UsePoint> useOfPath(const PlaceHistory& history, std::size_t path);
 
 struct PlaceForecast {

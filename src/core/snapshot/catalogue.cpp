@@ -161,11 +161,12 @@ std::vector<CatalogueEntry> snapshotsOf(const std::string& folder, const std::st
     return entries;
 }
 
-const CatalogueEntry* wholeBefore(const std::vector<CatalogueEntry>& entries, std::int64_t time)
+const CatalogueEntry* wholeBefore(const std::vector<CatalogueEntry>& entries, const SnapshotInfo& than)
 {
     const CatalogueEntry* best = nullptr;
     for (const auto& entry : entries)
-        if (!entry.info.partial && entry.info.taken < time && (!best || entry.info.taken > best->info.taken))
+        if (!entry.info.partial && entry.info.taken < than.taken && entry.info.exclude == than.exclude &&
+            entry.info.crossMounts == than.crossMounts && (!best || entry.info.taken > best->info.taken))
             best = &entry;
     return best;
 }

@@ -39,8 +39,8 @@ std::vector<CatalogueEntry> snapshotsOf(const Catalogue& catalogue, const Snapsh
 /// demo's, or a stick's). `open` may be empty.
 std::vector<CatalogueEntry> snapshotsOf(const std::string& folder, const std::string& open, const SnapshotInfo& place);
 
-/// The newest whole one taken before `time`; null where there is none.
-const CatalogueEntry* wholeBefore(const std::vector<CatalogueEntry>& entries, std::int64_t time);
+/// The newest whole one that was taken before and left out the same; null where there is none.
+const CatalogueEntry* wholeBefore(const std::vector<CatalogueEntry>& entries, const SnapshotInfo& than);
 
 Result<Done> writeAbout(const std::string& snapshot, const SnapshotAbout& about);
 

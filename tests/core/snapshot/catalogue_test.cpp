@@ -254,6 +254,26 @@ TEST_CASE("the history of a folder, wherever the drive was mounted", "[snapshot]
     const auto forecast = forecastOf(history, history.points.back().info.taken);
     REQUIRE(forecast.full);
     CHECK(forecast.words == "Fills in about 9 weeks");
+
+    // What a scan left out was not nothing: it is not known, and such a scan is not what others are held against.
+    auto narrow = place;
+    narrow.taken += 400 * day;
+    narrow.mountPoint = "/mnt/other";
+    narrow.exclude = {"til*"};
+    REQUIRE(addSnapshot(t.path(), narrow, *plant(folder("/mnt/other", {file("x", 512)}))));
+    const auto all = snapshotsOf(readCatalogue(t.path()), place);
+    const auto longer = historyOf(all, {"tiles", "tiles/z1", "gone"});
+    REQUIRE(longer.points.size() == 5);
+    CHECK_FALSE(longer.points[4].bytes(0));
+    CHECK_FALSE(longer.points[4].bytes(1));
+    CHECK(longer.points[4].bytes(2) == 0);
+    CHECK(useOfPath(longer, 0).size() == 4);
+    auto next = place;
+    next.taken += 500 * day;
+    REQUIRE(wholeBefore(all, next));
+    CHECK(wholeBefore(all, next)->info.exclude.empty());
+    next.exclude = {"til*"};
+    CHECK(wholeBefore(all, next)->info.taken == narrow.taken);
 }
 
 TEST_CASE("a policy that cannot be understood lets nothing go, and says where", "[snapshot]")
