@@ -171,11 +171,14 @@ private:
         auto& session = window_.session();
         window_.setStage(Stage::Explore);
         const auto practice = session.place()->tree->path(rootNode);
-        const auto node = [&](const std::string& name) { return session.place()->tree->find(practice + name).value_or(noNode); };
+        const auto node = [&](const std::string& name) {
+            return session.place()->tree->find(practice + name).value_or(noNode);
+        };
         session.note({node("/guest")}, tr("Is this account still needed?"));
         session.mark({node("/ringing/Recordings copy")}, "ask");
         session.note({node("/ringing/Recordings copy")}, tr("The same season as on the left?"));
-        for (const auto* name : {"/warden/.cache/tide-maps/sheets.mbtiles", "/var/log/recorder.log", "/ringing/Recordings copy"})
+        for (const auto* name :
+             {"/warden/.cache/tide-maps/sheets.mbtiles", "/var/log/recorder.log", "/ringing/Recordings copy"})
             session.planTrash(node(name));
         session.planItem(node("/var/lib/dumps"), {Action::Delete, {}, false});
         session.planItem(node("/var/log/recorder.log.1"), {Action::Delete, {}, false});

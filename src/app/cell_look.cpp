@@ -19,8 +19,7 @@ QBrush CellLook::brush(const Cell& cell, const QColor& colour, bool large) const
     return isHidden(cell) && large && !drawn_ ? hatchOn(colour) : QBrush(colour);
 }
 
-void CellLook::drawPattern(QPainter& painter, const Cell& cell, const QColor& colour,
-                              const QPainterPath& shape) const
+void CellLook::drawPattern(QPainter& painter, const Cell& cell, const QColor& colour, const QPainterPath& shape) const
 {
     if (!drawn_ || (!isNotSeen(cell) && !isHidden(cell)))
         return;

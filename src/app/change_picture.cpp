@@ -48,7 +48,10 @@ public:
         return toText(tree_.label(cell.node));
     }
     /// By how much it changed; nothing is said of a rest.
-    QString size(const Cell& cell) const override { return isOwn(cell) ? signedText(netOf(cell), measure_) : QString(); }
+    QString size(const Cell& cell) const override
+    {
+        return isOwn(cell) ? signedText(netOf(cell), measure_) : QString();
+    }
     QColor sizeInk(const Cell& cell) const override { return growthInk(netOf(cell)); }
     bool isNotSeen(const Cell&) const override { return false; }
     bool isHidden(const Cell& cell) const override { return isOwn(cell) && tree_.isHidden(cell.node); }
@@ -182,9 +185,10 @@ void ChangePicture::paintEvent(QPaintEvent*)
         painter.fillRect(rect(), t.panel);
         painter.setPen(t.textSecond);
         painter.setFont(fontOf(13));
-        const auto text = comparing_.isBusy() ? tr("Comparing …") : !shown_                ? QString()
-                          : amountHere() > 0     ? tr("Only the folder itself changed.")
-                                                 : tr("Nothing grew or shrank here.");
+        const auto text = comparing_.isBusy() ? tr("Comparing …")
+                          : !shown_           ? QString()
+                          : amountHere() > 0  ? tr("Only the folder itself changed.")
+                                              : tr("Nothing grew or shrank here.");
         painter.drawText(rect().adjusted(20, 20, -20, -20), Qt::AlignCenter | Qt::TextWordWrap, text);
         return;
     }
@@ -215,8 +219,9 @@ QPoint ChangePicture::pointOf(NodeId node) const
 {
     const auto of = picture_ ? drawnOf(node) : noNode;
     const int cell = of == noNode ? -1 : picture_->of(drawn(), of);
-    return cell >= 0 && picture_->cell(cell).node == of && isOwn(picture_->cell(cell)) ? picture_->middle(cell).toPoint()
-                                                                                       : QPoint();
+    return cell >= 0 && picture_->cell(cell).node == of && isOwn(picture_->cell(cell))
+               ? picture_->middle(cell).toPoint()
+               : QPoint();
 }
 
 void ChangePicture::mouseMoveEvent(QMouseEvent* event)

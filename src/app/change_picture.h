@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The pictures of a comparison, treemap and sunburst: cells are as large as the amount of change, or as what is there now;
-// their colour says which way they changed and how much of what they are.
+// The pictures of a comparison, treemap and sunburst: cells are as large as the amount of change, or as what is there
+// now; their colour says which way they changed and how much of what they are.
 #pragma once
 
 #include <QImage>

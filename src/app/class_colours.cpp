@@ -159,8 +159,9 @@ CellColours::Centre CellColours::centre(const Cell& focus, bool isDrive) const
         centre.second = QObject::tr("of %1").arg(sizeText(place.capacity.total));
         centre.third = QObject::tr("%1 free").arg(sizeText(place.capacity.free));
     } else if (focus.node != rootNode) {
-        centre.second = QObject::tr("%1 of all").arg(
-            shareText(place.shown()->measured(focus.node, measure), place.shown()->measured(rootNode, measure)));
+        centre.second = QObject::tr("%1 of all")
+                            .arg(shareText(place.shown()->measured(focus.node, measure),
+                                           place.shown()->measured(rootNode, measure)));
         centre.third = QObject::tr("click: up");
     }
     return centre;

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/compare_stage.h"
 
+#include <QActionGroup>
+#include <QDateTime>
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLocale>
-#include <QDateTime>
 #include <QMenu>
-#include <QActionGroup>
-#include <QFileDialog>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -23,7 +23,8 @@ namespace {
 QString dayText(std::int64_t time)
 {
     const auto date = QDateTime::fromSecsSinceEpoch(time).date();
-    return date == QDate::currentDate() ? QObject::tr("today") : QLocale().toString(date, QStringLiteral("d MMMM yyyy"));
+    return date == QDate::currentDate() ? QObject::tr("today")
+                                        : QLocale().toString(date, QStringLiteral("d MMMM yyyy"));
 }
 
 QString shortDay(std::int64_t time)
@@ -55,14 +56,12 @@ QLabel* label(const char* role = nullptr)
 
 CompareStage::CompareStage(Session& session, QSettings& settings, QWidget* parent)
     : QWidget(parent), session_(session), settings_(settings), comparing_(session), stack_(new QStackedWidget),
-      empty_(new EmptyPage({})),
-      other_(new QPushButton(tr("Compare with a file…"))), net_(new QLabel), apart_(label("second")), forecast_(new QLabel),
-      curve_(new UseCurve(comparing_)), explanation_(label("second")), chain_(new QLabel), chainNet_(new QLabel),
-      model_(new ChangeModel(this)), list_(new QListView), picture_(new ChangePicture(comparing_)),
-      filter_(new QLineEdit), problem_(label("warning")), pointed_(label("second")),
-      up_(new QPushButton(tr("Up"))), curveButton_(new QPushButton(tr("Show its curve"))),
-      modes_(new QButtonGroup(this)), pictureMenu_(new QPushButton),
-      dossier_(new Dossier(session))
+      empty_(new EmptyPage({})), other_(new QPushButton(tr("Compare with a file…"))), net_(new QLabel),
+      apart_(label("second")), forecast_(new QLabel), curve_(new UseCurve(comparing_)), explanation_(label("second")),
+      chain_(new QLabel), chainNet_(new QLabel), model_(new ChangeModel(this)), list_(new QListView),
+      picture_(new ChangePicture(comparing_)), filter_(new QLineEdit), problem_(label("warning")),
+      pointed_(label("second")), up_(new QPushButton(tr("Up"))), curveButton_(new QPushButton(tr("Show its curve"))),
+      modes_(new QButtonGroup(this)), pictureMenu_(new QPushButton), dossier_(new Dossier(session))
 {
     other_->setObjectName("compareWithEmpty");
     empty_->setObjectName("compareEmpty");
@@ -201,7 +200,8 @@ void CompareStage::makePictureMenu()
         settings_.setValue("compare/bySize", now->isChecked());
         picture_->setKind(sunburst->isChecked() ? PictureKind::Sunburst : PictureKind::Treemap);
         picture_->setSizeBy(now->isChecked() ? ChangePicture::Size::Now : ChangePicture::Size::Amount);
-        pictureMenu_->setText(QStringLiteral("%1 %2  ▾").arg(shapes->checkedAction()->text(), sizes->checkedAction()->text()));
+        pictureMenu_->setText(
+            QStringLiteral("%1 %2  ▾").arg(shapes->checkedAction()->text(), sizes->checkedAction()->text()));
     };
     for (auto* group : {shapes, sizes})
         connect(group, &QActionGroup::triggered, this, choose);
@@ -304,9 +304,10 @@ void CompareStage::refresh()
         empty_->say(tr("Nothing is open yet"),
                     tr("Scan a drive or a folder: what changed since its earlier scans will be shown here."));
     else if (!enough)
-        empty_->say(tr("There is one scan of %1").arg(toText(place->info.placeName)),
-                    tr("Each scan is kept as a snapshot. From the second one on, what grew and what shrank in between stands "
-                       "here; from the third one on also when the drive will be full."));
+        empty_->say(
+            tr("There is one scan of %1").arg(toText(place->info.placeName)),
+            tr("Each scan is kept as a snapshot. From the second one on, what grew and what shrank in between stands "
+               "here; from the third one on also when the drive will be full."));
     refreshHead();
     refreshExplanation();
     refreshRows();
@@ -323,8 +324,7 @@ void CompareStage::refreshHead()
     const auto since = comparing_.stranger() ? tr("against %1, %2").arg(toText(before.host), shortDay(before.taken))
                                              : tr("since %1").arg(shortDay(before.taken));
     if (!c) {
-        net_->setText(comparing_.isBusy() ? tr("Comparing with %1 …").arg(dayText(before.taken))
-                                          : tr("Not compared"));
+        net_->setText(comparing_.isBusy() ? tr("Comparing with %1 …").arg(dayText(before.taken)) : tr("Not compared"));
         apart_->setText({});
     } else {
         const auto sums = c->sums(rootNode, measure);
@@ -339,7 +339,8 @@ void CompareStage::refreshHead()
         if (sums.movedIn > 0)
             parts << tr("moved %1").arg(part(sums.movedIn));
         if (sums.notSeen != 0)
-            parts << tr("%1 seen in one of the two only").arg(part(static_cast<std::uint64_t>(std::llabs(sums.notSeen))));
+            parts
+                << tr("%1 seen in one of the two only").arg(part(static_cast<std::uint64_t>(std::llabs(sums.notSeen))));
         apart_->setText(parts.join(QStringLiteral(" · ")));
         apart_->setToolTip(apart_->text());
     }
@@ -349,10 +350,11 @@ void CompareStage::refreshHead()
                                ? tr("not before %1").arg(shortDay(forecast.full->earliest))
                                : tr("%1 to %2").arg(shortDay(forecast.full->earliest), shortDay(forecast.full->latest));
         forecast_->setText(tr("full around %1").arg(shortDay(forecast.full->full)));
-        forecast_->setToolTip(tr("At the rate since the last clean-up (%1) the drive is full around %2; with four chances in "
-                                 "five %3.")
-                                  .arg(QString::fromStdString(formatRate(forecast.trend->perSecond)),
-                                       dayText(forecast.full->full), range));
+        forecast_->setToolTip(
+            tr("At the rate since the last clean-up (%1) the drive is full around %2; with four chances in "
+               "five %3.")
+                .arg(QString::fromStdString(formatRate(forecast.trend->perSecond)), dayText(forecast.full->full),
+                     range));
         if (width() > 1300)
             forecast_->setText(forecast_->text() + QStringLiteral(" (%1)").arg(range));
     } else {
@@ -382,8 +384,8 @@ void CompareStage::refreshExplanation()
     }
     if (places.nodes.size() > most)
         links << tr("%1 more").arg(places.nodes.size() - most);
-    const auto count = places.nodes.size() == 1 ? tr("One place explains")
-                                                : tr("%1 places explain").arg(places.nodes.size());
+    const auto count =
+        places.nodes.size() == 1 ? tr("One place explains") : tr("%1 places explain").arg(places.nodes.size());
     explanation_->setText(tr("%1 %2 % of it: ").arg(count).arg(qRound(places.share * 100)) +
                           links.join(QStringLiteral(" · ")));
 }
@@ -539,7 +541,8 @@ void CompareStage::resizeEvent(QResizeEvent* event)
 
 void CompareStage::askForFile()
 {
-    auto* dialog = new QFileDialog(this, tr("Compare with a snapshot from elsewhere"), {}, tr("Kurvo snapshots (*.kurvo)"));
+    auto* dialog =
+        new QFileDialog(this, tr("Compare with a snapshot from elsewhere"), {}, tr("Kurvo snapshots (*.kurvo)"));
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->setFileMode(QFileDialog::ExistingFile);
     connect(dialog, &QFileDialog::fileSelected, this,

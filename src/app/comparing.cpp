@@ -65,8 +65,7 @@ void Comparing::refresh()
     }
     runAsync(
         this,
-        [folder = session_.folders().snapshots(), open = place->snapshotFile,
-         info = place->info] {
+        [folder = session_.folders().snapshots(), open = place->snapshotFile, info = place->info] {
             return snapshotsOf(folder, open, info);
         },
         [this, request = ++listRequest_](std::vector<CatalogueEntry> entries) {
@@ -83,9 +82,9 @@ void Comparing::takePoints(std::vector<CatalogueEntry> entries)
     const bool samePlace = placeId_ == place->id;
     std::vector<ComparePoint> points;
     for (auto& entry : entries) {
-        const bool open = place->snapshotFile.empty() ? entry.info.taken == place->info.taken &&
-                                                            entry.info.entries == place->info.entries
-                                                      : entry.path == place->snapshotFile;
+        const bool open = place->snapshotFile.empty()
+                              ? entry.info.taken == place->info.taken && entry.info.entries == place->info.entries
+                              : entry.path == place->snapshotFile;
         auto info = entry.info;
         if (open && std::any_of(points.begin(), points.end(), [](const auto& point) { return point.isOpen; }))
             continue;
@@ -190,8 +189,7 @@ void Comparing::compare()
     runAsync(
         this,
         [before, now = sideOf(to_), infoNow = points_[to_].info, infoFrom = points_[from_].info,
-         isStranger = !strangerFile_.empty(),
-         measure = session_.measure(), stop = stop_.get_token()]() -> Answer {
+         isStranger = !strangerFile_.empty(), measure = session_.measure(), stop = stop_.get_token()]() -> Answer {
             Answer answer;
             const auto load = [&](const Side& side, SnapshotInfo* info) -> std::shared_ptr<const FileTree> {
                 if (side.tree)
@@ -296,7 +294,8 @@ void Comparing::toggleCurve(const std::string& path)
     auto below = path.substr(place->info.place.size());
     while (below.starts_with('/'))
         below.erase(0, 1);
-    const auto known = std::find_if(curves_.begin(), curves_.end(), [&](const auto& curve) { return curve.below == below; });
+    const auto known =
+        std::find_if(curves_.begin(), curves_.end(), [&](const auto& curve) { return curve.below == below; });
     constexpr std::size_t most = 4;
     if (known != curves_.end())
         curves_.erase(known);

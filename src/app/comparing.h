@@ -28,7 +28,7 @@ struct ComparePoint {
 
 /// A folder's size over time, beside that of the drive.
 struct FolderCurve {
-    std::string below; ///< its path below the place
+    std::string below;                               ///< its path below the place
     std::vector<std::optional<std::uint64_t>> sizes; ///< by point
 };
 

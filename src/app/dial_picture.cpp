@@ -106,8 +106,8 @@ void DialPicture::paintCells(QPainter& painter, const CellLook& look) const
             (a.to - a.from) * Dial::sweepDegrees * degree * (dial_.radiusOf(a) + dial_.ringWidth() / 2);
         painter.setBrush(look.brush(a, colour, length > 4));
         painter.setPen(!a.isEntry() || look.isNotSeen(a) ? QPen(theme().line, 1, Qt::DashLine)
-                       : needsEdge(colour)                  ? QPen(colour.lighter(190), 0.7)
-                                                            : QPen(Qt::NoPen));
+                       : needsEdge(colour)               ? QPen(colour.lighter(190), 0.7)
+                                                         : QPen(Qt::NoPen));
         painter.drawPath(band(a, 0.5));
         if (look.isDrawn())
             look.drawPattern(painter, a, colour, band(a, 0.5));
@@ -124,8 +124,7 @@ void DialPicture::paintCells(QPainter& painter, const CellLook& look) const
 }
 
 /// Along the arc when it is long enough, else outwards; never upside down.
-void DialPicture::paintLabel(QPainter& painter, const Arc& a, const QColor& background,
-                             const CellLook& look) const
+void DialPicture::paintLabel(QPainter& painter, const Arc& a, const QColor& background, const CellLook& look) const
 {
     const auto font = fontOf(11);
     const QFontMetrics metrics(font);

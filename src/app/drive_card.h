@@ -12,11 +12,11 @@ namespace kurvo::app {
 
 struct CardFacts {
     QString name;
-    QString about;        ///< "/ · ext4 · internal"
-    QString lastScan;     ///< "last scan 31 May", "never scanned"
-    Capacity capacity;    ///< total 0: no bar
-    std::string path;     ///< to scan; or
-    std::string snapshot; ///< to open
+    QString about;              ///< "/ · ext4 · internal"
+    QString lastScan;           ///< "last scan 31 May", "never scanned"
+    Capacity capacity;          ///< total 0: no bar
+    std::string path;           ///< to scan; or
+    std::string snapshot;       ///< to open
     std::string newest, before; ///< the last whole snapshot and the one before; empty where there are not two
 };
 

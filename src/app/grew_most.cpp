@@ -57,14 +57,14 @@ QString GrewMost::words(const Pair& pair) const
     const auto at = found_.find(pair);
     if (at == found_.end() || !at->second)
         return {};
-    return tr("most: %1 in %2").arg(signedSizeText(static_cast<std::int64_t>(at->second->bytes)), toText(at->second->path));
+    return tr("most: %1 in %2")
+        .arg(signedSizeText(static_cast<std::int64_t>(at->second->bytes)), toText(at->second->path));
 }
 
 void GrewMost::lookInto(const std::vector<Pair>& pairs)
 {
-    const auto forgotten = std::erase_if(found_, [&](const auto& entry) {
-        return std::find(pairs.begin(), pairs.end(), entry.first) == pairs.end();
-    });
+    const auto forgotten = std::erase_if(
+        found_, [&](const auto& entry) { return std::find(pairs.begin(), pairs.end(), entry.first) == pairs.end(); });
     if (forgotten > 0)
         keep();
     for (const auto& pair : pairs) {
@@ -102,10 +102,9 @@ void GrewMost::keep()
     settings_.beginGroup(group);
     int number = 0;
     for (const auto& [pair, growth] : found_)
-        settings_.setValue(QString::number(number++),
-                           QStringList{encoded(pair.newest), encoded(pair.before),
-                                       growth ? encoded(growth->path) : QString(),
-                                       QString::number(growth ? growth->bytes : 0)});
+        settings_.setValue(QString::number(number++), QStringList{encoded(pair.newest), encoded(pair.before),
+                                                                  growth ? encoded(growth->path) : QString(),
+                                                                  QString::number(growth ? growth->bytes : 0)});
     settings_.endGroup();
 }
 

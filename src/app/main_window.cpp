@@ -76,7 +76,8 @@ MainWindow::MainWindow(AppFolders folders)
     : settings_(QString::fromStdString(folders.settings()), QSettings::IniFormat), session_(std::move(folders)),
       menu_(new QMenu(this)), rail_(new Rail(menu_)), gauge_(new Gauge(session_)), notice_(new NoticeBar),
       stages_(new QStackedWidget), scan_(new ScanStage(session_, settings_)), explore_(new ExploreStage(session_)),
-      find_(new FindStage(session_)), compare_(new CompareStage(session_, settings_)), clear_(new ClearStage(session_)), pointer_(new PointerLine(session_))
+      find_(new FindStage(session_)), compare_(new CompareStage(session_, settings_)), clear_(new ClearStage(session_)),
+      pointer_(new PointerLine(session_))
 {
     setWindowTitle(session_.folders().demo ? tr("Kurvo – demo") : tr("Kurvo"));
     setWindowIcon(applicationIcon(128));
@@ -153,9 +154,8 @@ MainWindow::MainWindow(AppFolders folders)
     connect(rail_, &Rail::itemsDropped, this, [this] { planSubjects({}); });
     ItemDrag::ofRows(explore_->descent()->list());
     ItemDrag::ofRows(find_->list());
-    new ItemDrag(explore_->picture(), [this](const QPoint&) {
-        return session_.place() && session_.place()->selection != noNode;
-    });
+    new ItemDrag(explore_->picture(),
+                 [this](const QPoint&) { return session_.place() && session_.place()->selection != noNode; });
     connect(&session_, &Session::historyChanged, this, &MainWindow::updateActions);
     connect(&session_, &Session::recovered, this, &MainWindow::showRecovered);
     connect(gauge_, &Gauge::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
@@ -429,7 +429,8 @@ void MainWindow::changeEvent(QEvent* event)
 
 void MainWindow::closeEvent(QCloseEvent* event)
 {
-    if (const auto* job = session_.planJob(); job && (job->kind == PlanJob::Kind::CarryOut || job->kind == PlanJob::Kind::TakeBack)) {
+    if (const auto* job = session_.planJob();
+        job && (job->kind == PlanJob::Kind::CarryOut || job->kind == PlanJob::Kind::TakeBack)) {
         session_.stopPlanJob();
         session_.pausePlanJob(false);
         session_.say(tr("The plan is being carried out. It stops after this item; then the window can be closed."),

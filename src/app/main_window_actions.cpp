@@ -99,8 +99,8 @@ void MainWindow::makeActions()
         add(go, tr("Largest hidden file in here"), {QKeySequence("H")}, [selectLargest] { selectLargest(true); });
     goTo_ = add(go, tr("To a path…"), {QKeySequence("Ctrl+G")}, [this] { explore_->trail()->startTyping(); });
     go->addSeparator();
-    const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Find"),
-                                  tr("Stage Compare"), tr("Stage Clear")};
+    const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Find"), tr("Stage Compare"),
+                                  tr("Stage Clear")};
     for (int i = 0; i < 5; ++i)
         add(go, stageNames[i], {QKeySequence(stageKeys[i])}, [this, i] { setStage(static_cast<Stage>(i)); });
     filter_ = add(go, tr("Filter"), {QKeySequence::Find}, [this] {
@@ -136,8 +136,9 @@ void MainWindow::makeActions()
     markMenu_ = item->addMenu(tr("Mark"));
     fillMarkMenu();
     plan_ = add(item, tr("Plan: trash"), {QKeySequence::Delete}, [this] { togglePlanned(); });
-    planDelete_ = add(item, tr("Plan: delete for good"), {QKeySequence("Shift+Delete")},
-                      [this] { planSubjects({Action::Delete, {}, false}); });
+    planDelete_ = add(item, tr("Plan: delete for good"), {QKeySequence("Shift+Delete")}, [this] {
+        planSubjects({Action::Delete, {}, false});
+    });
     planMove_ = add(item, tr("Plan: move…"), {QKeySequence("M")}, [this] { askWhereToMove(); });
 
     auto* plan = menu_->addMenu(tr("Plan"));
@@ -151,7 +152,8 @@ void MainWindow::makeActions()
     carryOut_ = add(plan, tr("Carry out…"), {QKeySequence("Ctrl+Shift+Return")}, [this] { setStage(Stage::Clear); });
     takeBack_ = add(plan, tr("Take back what was done last"), {QKeySequence("Ctrl+Alt+Z")}, [this] {
         const auto& history = session_.history();
-        const auto last = std::find_if(history.begin(), history.end(), [](const RunRecord& r) { return r.canBeUndone(); });
+        const auto last =
+            std::find_if(history.begin(), history.end(), [](const RunRecord& r) { return r.canBeUndone(); });
         if (last != history.end())
             session_.takeBack(last->run.id);
     });

@@ -83,7 +83,8 @@ void MainWindow::askWhereToMove()
         settings_.setValue("plan/moveTo", QFile::decodeName(intent.destination.c_str()));
         settings_.setValue("plan/leaveLink", intent.leaveLink);
         if (!session_.place() || session_.place()->tree->sharedStore() != store)
-            return session_.say(tr("The place was read again meanwhile. Choose the items once more."), Severity::Warning);
+            return session_.say(tr("The place was read again meanwhile. Choose the items once more."),
+                                Severity::Warning);
         if (nodes.size() == 1)
             session_.planItem(nodes.front(), intent);
         else
@@ -201,16 +202,17 @@ void MainWindow::saveChanges()
                    auto& now = compare_->comparing();
                    if (!now.comparison())
                        return;
-                   ChangeReport report{now.comparison(),    now.lines(),          now.infoBefore().taken,
+                   ChangeReport report{now.comparison(),    now.lines(),        now.infoBefore().taken,
                                        now.infoNow().taken, now.infoNow().host, now.infoNow().owners};
                    if (!compare_->shownLines().empty())
                        report.lines = compare_->shownLines(); // as the filter has it
                    runAsync(
                        this,
                        [report = std::move(report), file] {
-                           return QByteArray::fromStdString(file.ends_with(".csv")     ? changesAsCsv(report)
-                                                            : file.ends_with(".jsonl") ? changesAsJsonLines(report)
-                                                                                       : changesAsHtml(report, sizeUnits()));
+                           return QByteArray::fromStdString(file.ends_with(".csv") ? changesAsCsv(report)
+                                                            : file.ends_with(".jsonl")
+                                                                ? changesAsJsonLines(report)
+                                                                : changesAsHtml(report, sizeUnits()));
                        },
                        [this, file](const QByteArray& bytes) { saveBytes(session_, file, bytes); });
                });
@@ -274,8 +276,8 @@ void MainWindow::savePlan()
 
 void MainWindow::openPlan()
 {
-    auto* dialog = new QFileDialog(this, tr("Open a plan"), settings_.value("window/savedIn", QDir::homePath()).toString(),
-                                   tr("Plan (*.json)"));
+    auto* dialog = new QFileDialog(this, tr("Open a plan"),
+                                   settings_.value("window/savedIn", QDir::homePath()).toString(), tr("Plan (*.json)"));
     dialog->setObjectName("openPlanDialog");
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->setFileMode(QFileDialog::ExistingFile);
@@ -321,10 +323,11 @@ void MainWindow::tellOfKeeping(std::size_t count)
     if (settings_.value("snapshots/keepingTold").toBool())
         return;
     settings_.setValue("snapshots/keepingTold", true);
-    session_.say(tr("%1 of this place removed: of many, one a week and one a month are kept. Choose how many in Compare, "
-                    "Snapshots…; what is pinned, named or noted stays.")
-                     .arg(itemsText(count, "earlier snapshot")),
-                 Severity::Warning);
+    session_.say(
+        tr("%1 of this place removed: of many, one a week and one a month are kept. Choose how many in Compare, "
+           "Snapshots…; what is pinned, named or noted stays.")
+            .arg(itemsText(count, "earlier snapshot")),
+        Severity::Warning);
 }
 
 void MainWindow::showLedger()

@@ -98,10 +98,10 @@ struct Place {
     GuardFacts guard;                                ///< what is known of the system that the place lies in
     std::shared_ptr<const PackageDatabase> packages; ///< keeps what `guard` looks at
     Plan plan;
-    bool planRecalled = false;      ///< what was planned when it was open last was looked for
-    std::optional<Plan> planOnDisk; ///< as it is kept; nothing where that is not known
-    std::vector<Plan> planBefore; ///< states to go back to, newest last
-    std::vector<Plan> planAfter;  ///< states that were gone back from, newest last
+    bool planRecalled = false;                             ///< what was planned when it was open last was looked for
+    std::optional<Plan> planOnDisk;                        ///< as it is kept; nothing where that is not known
+    std::vector<Plan> planBefore;                          ///< states to go back to, newest last
+    std::vector<Plan> planAfter;                           ///< states that were gone back from, newest last
     std::vector<std::pair<std::string, Finding>> findings; ///< by path
     std::int64_t checkedAt = 0;                            ///< UTC seconds; 0 when there are none
     std::vector<Destination> destinations;

@@ -28,9 +28,8 @@ QString trendOf(const Catalogue& catalogue, const CatalogueEntry& newest, CardFa
     for (const auto& entry : all) // newest first
         if (!entry.info.partial && entry.info.taken <= last.taken)
             history.points.insert(history.points.begin(), {{}, entry.info, {}, {}});
-    const auto growth =
-        QStringLiteral(" · ") +
-        signedSizeText(static_cast<std::int64_t>(last.diskBytes) - static_cast<std::int64_t>(before->info.diskBytes));
+    const auto growth = QStringLiteral(" · ") + signedSizeText(static_cast<std::int64_t>(last.diskBytes) -
+                                                               static_cast<std::int64_t>(before->info.diskBytes));
     // When it is full, as it looked at that scan: then there is no room for since when.
     if (last.place == last.mountPoint)
         if (const auto forecast = forecastOf(history, last.sample ? last.taken : currentTime()); forecast.full) {

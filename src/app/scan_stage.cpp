@@ -38,8 +38,8 @@ QString settingOf(const std::string& path)
 } // namespace
 
 ScanStage::ScanStage(Session& session, QSettings& settings, QWidget* parent)
-    : QWidget(parent), session_(session), settings_(settings), grewMost_(settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
-      showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders  ▾"))),
+    : QWidget(parent), session_(session), settings_(settings), grewMost_(settings), grid_(new QGridLayout),
+      scans_(new QVBoxLayout), showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders  ▾"))),
       crossMounts_(new QCheckBox(tr("go through other mounts"))),
       withRights_(new QCheckBox(tr("with administrator rights"))), leaveOut_(new QLineEdit),
       cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton), earlier_(new QVBoxLayout),

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Places and getting about; scans are in session_scan.cpp, the plan in session_plan.cpp, what is done with it in session_run.cpp.
+// Places and getting about; scans are in session_scan.cpp, the plan in session_plan.cpp, what is done with it in
+// session_run.cpp.
 #include "app/session.h"
 
 #include <QDateTime>
@@ -124,7 +125,7 @@ void Session::addPlace(std::unique_ptr<Place> place)
         const bool recalled = place->planRecalled;
         places_[i] = std::move(place);
         makeCurrent(i);
-        keepPlans(); // what came off
+        keepPlans();   // what came off
         if (!recalled) // what was asked for the place before finds no place any more
             recallPlan(*places_[i]);
         return;
@@ -171,8 +172,9 @@ void Session::saveSnapshot(Place* place)
         [folder = folders_.snapshots(), known = place->snapshotFile, info = std::move(info), whole = place->wholeDrive,
          tree = place->tree]() mutable -> Saved {
             if (whole)
-                info.ledger = ledgerFigures({tree.get(), info.notRead, info.unreadable, info.partial, true, info.exclude, 0},
-                                            info.mountPoint, info.capacity);
+                info.ledger =
+                    ledgerFigures({tree.get(), info.notRead, info.unreadable, info.partial, true, info.exclude, 0},
+                                  info.mountPoint, info.capacity);
             if (known.empty()) {
                 std::size_t removed = 0;
                 const auto added = addSnapshot(folder, info, *tree, &removed);

@@ -21,11 +21,11 @@
 #include "app/app_folders.h"
 #include "app/knowledge.h"
 #include "app/place.h"
+#include "core/act/plan_run.h"
 #include "core/advice/evidence.h"
 #include "core/advice/guard.h"
 #include "core/helper/helper.h"
 #include "core/ledger/ledger.h"
-#include "core/act/plan_run.h"
 #include "core/report/run_report.h"
 #include "core/scan/scanner.h"
 #include "core/tree/growing_tree.h"
@@ -261,13 +261,13 @@ signals:
     void selectionChanged();
     void hoverChanged();
     void measureChanged();
-    void viewChanged();                                  ///< picture, depth, areas, or what is coloured by
-    void coloursChanged();                               ///< the classes of the entries are known anew
-    void earlierFound();                                 ///< the snapshot before, to tell growth from
-    void shownChanged();                                 ///< narrowed to what was found, or all is shown again
-    void litChanged();                                   ///< and what is lit was added up
-    void planChanged();                                  ///< the plan, its findings or its runs
-    void marksChanged();                                 ///< of the current place, or their kinds
+    void viewChanged();    ///< picture, depth, areas, or what is coloured by
+    void coloursChanged(); ///< the classes of the entries are known anew
+    void earlierFound();   ///< the snapshot before, to tell growth from
+    void shownChanged();   ///< narrowed to what was found, or all is shown again
+    void litChanged();     ///< and what is lit was added up
+    void planChanged();    ///< the plan, its findings or its runs
+    void marksChanged();   ///< of the current place, or their kinds
     void guardAsked(NodeId node, const Intent& intent, const QString& reason); ///< protected, but it can be lifted
     void capacityChanged();
     void scansChanged(); ///< started, paused, ended
@@ -276,9 +276,9 @@ signals:
     void readingEnded();  ///< and what it found is put in
     /// Rights cannot be asked for here: this command in a terminal does it, and its file is waited for.
     void terminalNeeded(const QString& command);
-    void planJobChanged(); ///< started, progress, ended
-    void historyChanged(); ///< what the logbook holds
-    void runEnded(std::int64_t run);             ///< a plan was carried out, as far as it could be
+    void planJobChanged();                                      ///< started, progress, ended
+    void historyChanged();                                      ///< what the logbook holds
+    void runEnded(std::int64_t run);                            ///< a plan was carried out, as far as it could be
     void recovered(const QStringList& sentences, bool waiting); ///< `waiting`: something could not be ended yet
     void snapshotSaved();
     /// So many earlier ones were removed with that, as the policy says.
@@ -354,8 +354,8 @@ private:
     QTimer answerWatch_; ///< while a file from a terminal is waited for
     std::shared_ptr<PlanJob> planJob_;
     std::vector<RunRecord> history_;
-    QTimer planKeeper_;      ///< a little after a change of a plan it is written
-    QThreadPool plansPool_;  ///< writes plans in their order
+    QTimer planKeeper_;                      ///< a little after a change of a plan it is written
+    QThreadPool plansPool_;                  ///< writes plans in their order
     std::vector<std::uint64_t> plansToKeep_; ///< places whose plan is not written yet
     std::int64_t undoNeedsRights_ = 0;
     bool awaitsTerminal_ = false; ///< a command was shown that carries something out

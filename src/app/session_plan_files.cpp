@@ -51,7 +51,8 @@ void Session::keepPlan(const Place& open)
 /// The plan of each place that changed is written; an empty one is no file.
 void Session::flushPlans()
 {
-    // What was planned before the kept plan was found is not lost when the window closes meanwhile: then that is read here.
+    // What was planned before the kept plan was found is not lost when the window closes meanwhile: then that is read
+    // here.
     for (const auto& open : places_)
         if (!open->planRecalled && !open->plan.empty() && !open->isGrowing())
             takeRecalled(*open, readKeptPlan(keptPlanPath(*open)));
@@ -94,8 +95,7 @@ void Session::recallPlan(Place& target)
 {
     const auto file = keptPlanPath(target);
     runAsync(
-        plansPool_, this,
-        [file] { return std::make_shared<Result<PlanFile>>(readKeptPlan(file)); },
+        plansPool_, this, [file] { return std::make_shared<Result<PlanFile>>(readKeptPlan(file)); },
         [this, id = target.id](const std::shared_ptr<Result<PlanFile>>& kept) {
             auto* open = stillOpen(id);
             if (open && !open->isGrowing() && !open->planRecalled) // a growing place asks once more at its end

@@ -29,7 +29,8 @@ SnapshotsDialog::SnapshotsDialog(Session& session, QWidget* parent)
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(20, 18, 20, 16);
     layout->setSpacing(10);
-    auto* title = new QLabel(tr("Snapshots of %1").arg(session.place() ? toText(session.place()->info.place) : QString()));
+    auto* title =
+        new QLabel(tr("Snapshots of %1").arg(session.place() ? toText(session.place()->info.place) : QString()));
     title->setProperty("role", "heading");
     sums_->setProperty("role", "second");
     state_->setProperty("role", "second");
@@ -49,7 +50,7 @@ SnapshotsDialog::SnapshotsDialog(Session& session, QWidget* parent)
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setTextElideMode(Qt::ElideMiddle);
 
-    const std::pair<QPushButton*, const char*> names[] = {{pin_, "pinSnapshot"},     {name_, "nameSnapshot"},
+    const std::pair<QPushButton*, const char*> names[] = {{pin_, "pinSnapshot"},       {name_, "nameSnapshot"},
                                                           {verify_, "verifySnapshot"}, {remove_, "removeSnapshot"},
                                                           {import_, "importSnapshot"}, {copy_, "copySnapshot"}};
     auto* buttons = new QHBoxLayout;
@@ -59,7 +60,8 @@ SnapshotsDialog::SnapshotsDialog(Session& session, QWidget* parent)
         buttons->addWidget(button);
     }
     buttons->addStretch();
-    connect(pin_, &QPushButton::clicked, this, [this] { changeAbout([](SnapshotAbout& about) { about.pinned = !about.pinned; }); });
+    connect(pin_, &QPushButton::clicked, this,
+            [this] { changeAbout([](SnapshotAbout& about) { about.pinned = !about.pinned; }); });
     connect(name_, &QPushButton::clicked, this, &SnapshotsDialog::askForName);
     connect(verify_, &QPushButton::clicked, this, &SnapshotsDialog::verify);
     connect(remove_, &QPushButton::clicked, this, &SnapshotsDialog::remove);
@@ -127,10 +129,12 @@ void SnapshotsDialog::refresh()
             std::uint64_t bytes = 0;
             for (const auto& entry : found.entries)
                 bytes += entry.bytes;
-            sums_->setText(tr("%1, %2%3").arg(
-                itemsText(found.entries.size(), "snapshot"), sizeText(bytes),
-                found.bases > 0 ? tr("; %1 of removed ones that others are packed against").arg(sizeText(found.bases))
-                                : QString()));
+            sums_->setText(
+                tr("%1, %2%3")
+                    .arg(itemsText(found.entries.size(), "snapshot"), sizeText(bytes),
+                         found.bases > 0
+                             ? tr("; %1 of removed ones that others are packed against").arg(sizeText(found.bases))
+                             : QString()));
             filling_ = true;
             const auto policy = found.keeping ? found.keeping->of(place) : KeepingPolicy{};
             last_->setValue(static_cast<int>(policy.last));
@@ -236,9 +240,9 @@ void SnapshotsDialog::remove()
         return;
     if (remove_->property("sure") != QString::fromStdString(entry->path)) {
         remove_->setProperty("sure", QString::fromStdString(entry->path));
-        state_->setText(tr("The snapshot of %1 will be gone for good%2. Press Remove once more.")
-                            .arg(whenText(entry->info.taken),
-                                 entry->about.pinned ? tr(", though it is pinned") : QString()));
+        state_->setText(
+            tr("The snapshot of %1 will be gone for good%2. Press Remove once more.")
+                .arg(whenText(entry->info.taken), entry->about.pinned ? tr(", though it is pinned") : QString()));
         return;
     }
     remove_->setProperty("sure", {});
@@ -268,14 +272,16 @@ void SnapshotsDialog::verify()
             return problems;
         },
         [this, count = paths.size()](const QStringList& problems) {
-            state_->setText(problems.isEmpty() ? tr("%1 read to the end: nothing is damaged.").arg(itemsText(count, "snapshot"))
-                                               : problems.join(QStringLiteral("\n")));
+            state_->setText(problems.isEmpty()
+                                ? tr("%1 read to the end: nothing is damaged.").arg(itemsText(count, "snapshot"))
+                                : problems.join(QStringLiteral("\n")));
         });
 }
 
 void SnapshotsDialog::import()
 {
-    auto* dialog = new QFileDialog(this, tr("Import snapshots from another machine"), {}, tr("Kurvo snapshots (*.kurvo)"));
+    auto* dialog =
+        new QFileDialog(this, tr("Import snapshots from another machine"), {}, tr("Kurvo snapshots (*.kurvo)"));
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->setFileMode(QFileDialog::ExistingFiles);
     connect(dialog, &QFileDialog::filesSelected, this, [this](const QStringList& files) {

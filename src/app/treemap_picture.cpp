@@ -124,8 +124,7 @@ void TreemapPicture::paintFolder(QPainter& painter, const Tile& t, const CellLoo
                      cutMiddle(look.name(t), nameFont, strip.width() - lock - (withSize ? sizeWidth + 6 : 0)));
 }
 
-void TreemapPicture::paintLabel(QPainter& painter, const Tile& t, const QColor& background,
-                                const CellLook& look) const
+void TreemapPicture::paintLabel(QPainter& painter, const Tile& t, const QColor& background, const CellLook& look) const
 {
     const auto rect = pixels(t.rect).adjusted(4, 2, -3, -2);
     const auto font = fontOf(11);

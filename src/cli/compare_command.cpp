@@ -58,7 +58,8 @@ int runCompare(const CompareArguments& arguments)
     if (!filter->isEmpty())
         lines = matchingLines(compared, lines, *filter, contextFor(*filter, *now));
     if (arguments.json || !arguments.format.empty()) {
-        const ChangeReport report{compared, lines, before->info.taken, now->info.taken, now->info.host, now->info.owners};
+        const ChangeReport report{compared,        lines,          before->info.taken,
+                                  now->info.taken, now->info.host, now->info.owners};
         fmt::print("{}", arguments.format == "csv"    ? changesAsCsv(report)
                          : arguments.format == "html" ? changesAsHtml(report)
                                                       : changesAsJsonLines(report));
@@ -72,8 +73,7 @@ int runCompare(const CompareArguments& arguments)
                 break;
             }
             const auto path = displayText(compared->tree()->path(line.node));
-            fmt::print("{:>12}  {:<8}  {}{}\n", formatDifference(line.delta), changeName(line.change),
-                       path,
+            fmt::print("{:>12}  {:<8}  {}{}\n", formatDifference(line.delta), changeName(line.change), path,
                        line.change == Change::Moved ? "  from " + displayText(compared->pathBefore(line.node)) : "");
         }
         if (lines.empty())

@@ -67,19 +67,20 @@ std::string snapshotAt(const std::string& folder, const std::string& name)
 {
     const auto kept = joinPath(folder, name);
     return name.find('/') == name.npos && ::access(name.c_str(), F_OK) != 0 && ::access(kept.c_str(), F_OK) == 0 ? kept
-                                                                                                                  : name;
+                                                                                                                 : name;
 }
 
 void printEntry(const CatalogueEntry& entry, bool json)
 {
     const auto& info = entry.info;
     if (json)
-        fmt::print("{{\"file\": {}, \"place\": {}, \"host\": {}, \"taken\": {}, \"entries\": {}, \"disk_bytes\": {}, "
-                   "\"used_bytes\": {}, \"file_bytes\": {}, \"partial\": {}, \"whole\": {}, \"pinned\": {}, \"name\": {}, "
-                   "\"note\": {}}}\n",
-                   jsonText(entry.path), jsonText(info.place), jsonText(info.host), info.taken, info.entries,
-                   info.diskBytes, info.capacity.used, entry.bytes, info.partial, info.baseId.empty(),
-                   entry.about.pinned, jsonText(entry.about.name), jsonText(entry.about.note));
+        fmt::print(
+            "{{\"file\": {}, \"place\": {}, \"host\": {}, \"taken\": {}, \"entries\": {}, \"disk_bytes\": {}, "
+            "\"used_bytes\": {}, \"file_bytes\": {}, \"partial\": {}, \"whole\": {}, \"pinned\": {}, \"name\": {}, "
+            "\"note\": {}}}\n",
+            jsonText(entry.path), jsonText(info.place), jsonText(info.host), info.taken, info.entries, info.diskBytes,
+            info.capacity.used, entry.bytes, info.partial, info.baseId.empty(), entry.about.pinned,
+            jsonText(entry.about.name), jsonText(entry.about.note));
     else
         fmt::print("{}  {:>10}  {:>9}{}{}  {}  {}{}{}\n", formatTime(info.taken).substr(0, 16),
                    formatBytes(info.diskBytes), formatBytes(entry.bytes), info.baseId.empty() ? " " : "+",
@@ -150,8 +151,9 @@ int runSnapshotList(const SnapshotArguments& arguments, bool json)
     }
     if (!json)
         fmt::print("{}, {}{}\n", formatItems(catalogue.entries.size(), "snapshot"), formatBytes(bytes),
-                   bytesOfBases(folder) > 0 ? ", and " + formatBytes(bytesOfBases(folder)) + " that others are packed against"
-                                            : "");
+                   bytesOfBases(folder) > 0
+                       ? ", and " + formatBytes(bytesOfBases(folder)) + " that others are packed against"
+                       : "");
     for (const auto& error : catalogue.damaged)
         complain(error.sentence);
     return catalogue.damaged.empty() ? ExitDone : ExitIncomplete;
@@ -192,7 +194,8 @@ int runSnapshotPrune(const SnapshotArguments& arguments)
     const auto catalogue = readCatalogue(folder);
     std::vector<CatalogueEntry> seen;
     for (const auto& entry : catalogue.entries) {
-        if (std::any_of(seen.begin(), seen.end(), [&](const auto& other) { return isOnePlace(other.info, entry.info); }))
+        if (std::any_of(seen.begin(), seen.end(),
+                        [&](const auto& other) { return isOnePlace(other.info, entry.info); }))
             continue;
         seen.push_back(entry);
         for (const auto& gone : superfluous(snapshotsOf(catalogue, entry.info), keeping->of(entry.info.place))) {
@@ -258,7 +261,8 @@ int runExport(const std::string& source, const std::string& format)
         const auto page = placeAsHtml(loaded->info, *loaded->tree);
         sink(page.data(), page.size());
     } else {
-        writeListing(sink, loaded->info, *loaded->tree, format == "csv" ? ListingFormat::Csv : ListingFormat::JsonLines);
+        writeListing(sink, loaded->info, *loaded->tree,
+                     format == "csv" ? ListingFormat::Csv : ListingFormat::JsonLines);
     }
     if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) {
         complain("The listing could not be written to its end.");
@@ -292,9 +296,12 @@ int runHistory(const std::string& path, const std::string& folder, bool json)
             continue;
         }
         const auto bytes = point.bytes(0);
-        const auto change = before && bytes ? static_cast<std::int64_t>(*bytes) - static_cast<std::int64_t>(*before) : 0;
+        const auto change =
+            before && bytes ? static_cast<std::int64_t>(*bytes) - static_cast<std::int64_t>(*before) : 0;
         fmt::print("{}  {:>10}  {:>11}{}\n", formatTime(point.info.taken).substr(0, 16),
-                   figures ? formatBytes(figures->disk) : bytes ? "not there" : "not seen",
+                   figures ? formatBytes(figures->disk)
+                   : bytes ? "not there"
+                           : "not seen",
                    change == 0 ? "" : formatDifference(change), point.info.partial ? "  partial" : "");
         if (!point.info.partial && bytes)
             before = bytes;
@@ -346,7 +353,8 @@ int runForecast(const std::string& path, const std::string& folder, bool json)
         fmt::print("{}\n", formatRate(trend->perSecond));
     if (full)
         fmt::print("Full around {}{} ({} to {})\n", formatTime(full->full).substr(0, 10),
-                   full->full > now ? ", " + formatAhead(full->full, now) : "", formatTime(full->earliest).substr(0, 10),
+                   full->full > now ? ", " + formatAhead(full->full, now) : "",
+                   formatTime(full->earliest).substr(0, 10),
                    full->latest == 0 ? "who knows when" : formatTime(full->latest).substr(0, 10));
     return ExitDone;
 }

@@ -81,7 +81,8 @@ struct CompareWindow : Window {
         QStringList all;
         for (int i = 0; i < stage()->model()->rowCount(); ++i) {
             const auto& row = stage()->model()->row(i);
-            all << row.name + QStringLiteral(" ") + row.figures + (row.tag.isEmpty() ? QString() : QStringLiteral(" ") + row.tag);
+            all << row.name + QStringLiteral(" ") + row.figures +
+                       (row.tag.isEmpty() ? QString() : QStringLiteral(" ") + row.tag);
         }
         return all;
     }
@@ -89,7 +90,8 @@ struct CompareWindow : Window {
     {
         const auto all = rows();
         INFO(all.join(QStringLiteral("; ")).toStdString());
-        const bool found = std::any_of(all.begin(), all.end(), [&](const QString& row) { return row.startsWith(start); });
+        const bool found =
+            std::any_of(all.begin(), all.end(), [&](const QString& row) { return row.startsWith(start); });
         CHECK(found);
         return found;
     }
@@ -115,7 +117,8 @@ struct CompareWindow : Window {
 
 } // namespace
 
-TEST_CASE_METHOD(CompareWindow, "compare: what changed since the scan before, by folder, as a list, and moved folders", "[app][compare]")
+TEST_CASE_METHOD(CompareWindow, "compare: what changed since the scan before, by folder, as a list, and moved folders",
+                 "[app][compare]")
 {
     grow();
     scan(p);
@@ -198,7 +201,8 @@ TEST_CASE_METHOD(CompareWindow, "compare: the handles by mouse and by key", "[ap
     hasRow("cache +6.00 MiB");
 }
 
-TEST_CASE_METHOD(CompareWindow, "compare: the picture is clicked and gone into, by amount and by size", "[app][compare]")
+TEST_CASE_METHOD(CompareWindow, "compare: the picture is clicked and gone into, by amount and by size",
+                 "[app][compare]")
 {
     grow();
     scan(p);
@@ -315,7 +319,8 @@ TEST_CASE_METHOD(CompareWindow, "compare: the filter works on changes, and says 
     }));
 }
 
-TEST_CASE_METHOD(CompareWindow, "the history of what is selected stands in the dossier of every stage", "[app][compare]")
+TEST_CASE_METHOD(CompareWindow, "the history of what is selected stands in the dossier of every stage",
+                 "[app][compare]")
 {
     grow();
     scan(p);
@@ -368,13 +373,15 @@ TEST_CASE_METHOD(CompareWindow, "snapshots: named, pinned, verified, removed, an
     REQUIRE(until([&] { return comparing().points().size() == 2; }));
 }
 
-TEST_CASE_METHOD(CompareWindow, "a weekly snapshot is switched on and off with systemd, and says why not", "[app][compare]")
+TEST_CASE_METHOD(CompareWindow, "a weekly snapshot is switched on and off with systemd, and says why not",
+                 "[app][compare]")
 {
     CHECK(app::snapshotTimerOf("/") == "kurvo-snapshot@-.timer");
     CHECK(app::snapshotTimerOf("/home/war-den/.x") == "kurvo-snapshot@home-war\\x2dden-.x.timer");
     // A systemd that knows one unit at most.
     const auto fake = t.text("bin/systemctl", "#!/bin/sh\ncase $2 in\nis-enabled) test -e '" + (t / "on") +
-                                                  "';;\nenable) echo \"$4\" >'" + (t / "on") + "';;\ndisable) echo 'Access denied' >&2; exit 1;;\nesac\n");
+                                                  "';;\nenable) echo \"$4\" >'" + (t / "on") +
+                                                  "';;\ndisable) echo 'Access denied' >&2; exit 1;;\nesac\n");
     std::filesystem::permissions(fake, std::filesystem::perms::owner_all);
     const auto path = qgetenv("PATH");
     qputenv("PATH", QByteArray::fromStdString(t / "bin") + ":" + path);
@@ -398,7 +405,8 @@ TEST_CASE_METHOD(CompareWindow, "a weekly snapshot is switched on and off with s
     QTest::mouseClick(asked->findChild<QPushButton*>("closeSnapshots"), Qt::LeftButton);
 }
 
-TEST_CASE_METHOD(CompareWindow, "a snapshot from elsewhere is compared by the paths below, a damaged one says so", "[app][compare]")
+TEST_CASE_METHOD(CompareWindow, "a snapshot from elsewhere is compared by the paths below, a damaged one says so",
+                 "[app][compare]")
 {
     grow();
     const auto other = t.folder("other");

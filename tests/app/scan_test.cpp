@@ -365,7 +365,8 @@ TEST_CASE("the unexplained part of the gauge opens the ledger", "[window][mount]
     dialog = w.dialog<app::LedgerDialog>("ledgerDialog");
     CHECK(rowsOf(dialog->findChild<QTreeWidget*>("ledgerList")).contains("Deleted, still held open | 6.00 MiB"));
     const auto labels = dialog->findChildren<QLabel*>();
-    CHECK(std::any_of(labels.begin(), labels.end(), [](const QLabel* label) { return label->text().contains("was used"); }));
+    CHECK(std::any_of(labels.begin(), labels.end(),
+                      [](const QLabel* label) { return label->text().contains("was used"); }));
     CHECK_FALSE(dialog->findChild<QPushButton*>("ledgerAgain")->isVisible());
 }
 

@@ -65,7 +65,8 @@ TEST_CASE("compare says each change once, and the sum is the difference", "[cli]
     CHECK(text.find("What explains") != std::string::npos);
     CHECK(text.find("from " + (t / "place/Desktop/Season")) != std::string::npos);
     CHECK(kurvoctl("compare " + before + " " + place + " --format csv").out.starts_with("change,delta_disk_bytes"));
-    CHECK(kurvoctl("compare " + before + " " + place + " --format html").out.find("What changed in") != std::string::npos);
+    CHECK(kurvoctl("compare " + before + " " + place + " --format html").out.find("What changed in") !=
+          std::string::npos);
     CHECK(kurvoctl("compare " + quoted(t / "nothing.kurvo") + " " + place).status == 3);
     CHECK(kurvoctl("compare " + before + " " + before).out.find("Nothing changed") != std::string::npos);
 }
@@ -115,8 +116,9 @@ TEST_CASE("history and forecast from snapshots of four months", "[cli][history]"
         info.taken = 1767225600 + i * 30 * 86400;
         info.capacity = {200ull << 30, (100ull + 20ull * static_cast<unsigned>(i)) << 30, 0,
                          (100ull - 20ull * static_cast<unsigned>(i)) << 30};
-        REQUIRE(addSnapshot(t / "kept", info,
-                            *plant(folder("/", {folder("var", {file("log", (2ull + static_cast<unsigned>(i)) << 20)})}))));
+        REQUIRE(
+            addSnapshot(t / "kept", info,
+                        *plant(folder("/", {folder("var", {file("log", (2ull + static_cast<unsigned>(i)) << 20)})}))));
     }
     const auto in = " --in " + quoted(t / "kept");
     const auto history = kurvoctl("history /var --json" + in).lines();
@@ -142,7 +144,8 @@ TEST_CASE("export and import again", "[cli][snapshot]")
         const auto said = kurvoctl("export " + place + " --format " + format);
         REQUIRE(said.status == 0);
         writeAll(t / ("list." + format), said.out);
-        REQUIRE(kurvoctl("snapshot --in " + quoted(t / format) + " import " + quoted(t / ("list." + format))).status == 0);
+        REQUIRE(kurvoctl("snapshot --in " + quoted(t / format) + " import " + quoted(t / ("list." + format))).status ==
+                0);
         const auto kept = readCatalogue(t / format).entries;
         REQUIRE(kept.size() == 1);
         CHECK(readSnapshot(kept[0].path)->tree->find(t / "place/\xff name\n"));

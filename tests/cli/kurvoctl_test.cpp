@@ -15,9 +15,9 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "cli/run_kurvoctl.h"
 #include "core/helper/helper.h"
 #include "core/platform/unique_fd.h"
-#include "cli/run_kurvoctl.h"
 
 using namespace kurvo;
 using namespace kurvo::test;

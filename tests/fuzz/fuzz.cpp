@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// kurvo-fuzz TARGET SECONDS [SEED]: feeds what comes from outside (filter, rules, snapshot, columns, preview) with seeds that
-// were changed at random, until time is up. Made to be run under ASan+UBSan, which end it at the first fault:
+// kurvo-fuzz TARGET SECONDS [SEED]: feeds what comes from outside (filter, rules, snapshot, columns, preview) with
+// seeds that were changed at random, until time is up. Made to be run under ASan+UBSan, which end it at the first
+// fault:
 //   ninja -C build/asan kurvo-fuzz && build/asan/tests/kurvo-fuzz filter 60
 #include <xxhash.h>
 
@@ -197,9 +198,11 @@ void kurvo::test::checkSnapshotsIn(const std::string&) { }
 
 int main(int argc, char** argv)
 {
-    const std::map<std::string, std::function<void()>> targets{
-        {"filter", fuzzFilter}, {"rules", fuzzRules}, {"snapshot", fuzzSnapshot},
-        {"columns", fuzzColumns}, {"preview", fuzzPreview}};
+    const std::map<std::string, std::function<void()>> targets{{"filter", fuzzFilter},
+                                                               {"rules", fuzzRules},
+                                                               {"snapshot", fuzzSnapshot},
+                                                               {"columns", fuzzColumns},
+                                                               {"preview", fuzzPreview}};
     const auto target = argc >= 3 ? targets.find(argv[1]) : targets.end();
     if (target == targets.end()) {
         std::fputs("kurvo-fuzz filter|rules|snapshot|columns|preview SECONDS [SEED]\n", stderr);

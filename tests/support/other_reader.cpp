@@ -32,8 +32,8 @@ void checkWithOtherReader(const std::string& script, const std::vector<std::stri
         if (!read)
             continue;
         const auto& sums = read->tree->sums(rootNode);
-        CHECK(line.find(fmt::format("\"files\": {}, \"folders\": {}, \"apparent_bytes\": {}, \"disk_bytes\": {}", sums.files,
-                                    sums.folders, sums.apparent, sums.disk)) != std::string::npos);
+        CHECK(line.find(fmt::format("\"files\": {}, \"folders\": {}, \"apparent_bytes\": {}, \"disk_bytes\": {}",
+                                    sums.files, sums.folders, sums.apparent, sums.disk)) != std::string::npos);
     }
 }
 

@@ -21,8 +21,8 @@ std::string formatBytes(std::uint64_t bytes, SizeUnits units = SizeUnits::Binary
 /// What something changed by: "+18.0 GiB", "−512 B" (with a minus sign, not a hyphen), "0".
 std::string formatDifference(std::int64_t bytes, SizeUnits units = SizeUnits::Binary);
 
-/// The reverse of formatBytes(), as a person types it: "500", "20K", "1.5GiB"; K, M, G, T and P are powers of 1024 and case does not
-/// matter. Nothing for what is no size.
+/// The reverse of formatBytes(), as a person types it: "500", "20K", "1.5GiB"; K, M, G, T and P are powers of 1024 and
+/// case does not matter. Nothing for what is no size.
 std::optional<std::uint64_t> parseSize(std::string_view text);
 
 /// "1,204,331"

@@ -118,14 +118,14 @@ private:
     /// The earlier scan would have met a child of `now` in its folder `then`.
     bool wasSeen(NodeId then, NodeId child) const
     {
-        return !isClosed(before_, then) && !isExcluded(options_.excludedBefore, now_.store().nameC(child),
-                                                       [&] { return before_.path(then); });
+        return !isClosed(before_, then) &&
+               !isExcluded(options_.excludedBefore, now_.store().nameC(child), [&] { return before_.path(then); });
     }
     /// The same of the later one and a child of `before`.
     bool isSeen(NodeId folder, NodeId child) const
     {
-        return !isClosed(now_, folder) && !isExcluded(options_.excludedNow, before_.store().nameC(child),
-                                                      [&] { return now_.path(folder); });
+        return !isClosed(now_, folder) &&
+               !isExcluded(options_.excludedNow, before_.store().nameC(child), [&] { return now_.path(folder); });
     }
 
     /// At the path of a file stands another file.

@@ -20,10 +20,10 @@
 namespace kurvo {
 
 enum class Change : std::uint8_t {
-    None,      ///< itself the same; of a folder: something below changed
-    Appeared,  ///< with everything in it, but for what was moved there
-    Vanished,  ///< with everything in it, but for what was moved away
-    Grew,      ///< takes more space; a folder: its own blocks
+    None,     ///< itself the same; of a folder: something below changed
+    Appeared, ///< with everything in it, but for what was moved there
+    Vanished, ///< with everything in it, but for what was moved away
+    Grew,     ///< takes more space; a folder: its own blocks
     Shrank,
     Moved,     ///< stands here now, and stood elsewhere
     MovedAway, ///< stood here, and stands elsewhere now
@@ -49,7 +49,8 @@ struct ChangeSums {
 struct CompareOptions {
     /// Both are of one filesystem, so that an inode number means the same entry in both.
     bool sameDrive = true;
-    /// Globs that each of the scans left out: what only the other has and they match was not seen, rather than new or gone.
+    /// Globs that each of the scans left out: what only the other has and they match was not seen, rather than new or
+    /// gone.
     std::vector<std::string> excludedNow{}, excludedBefore{};
 };
 /// For the trees of these two snapshots.
@@ -58,8 +59,8 @@ CompareOptions compareOptions(const SnapshotInfo& now, const SnapshotInfo& befor
 /// Immutable once made; may be read from any thread.
 class Comparison {
 public:
-    /// Compares by the path below the two roots. Half a second for a million entries of which few changed; beyond the two
-    /// trees 12 bytes an entry and some 60 more for each that changed. Null when it was stopped.
+    /// Compares by the path below the two roots. Half a second for a million entries of which few changed; beyond the
+    /// two trees 12 bytes an entry and some 60 more for each that changed. Null when it was stopped.
     static std::shared_ptr<const Comparison> make(std::shared_ptr<const FileTree> now,
                                                   std::shared_ptr<const FileTree> before,
                                                   const CompareOptions& options = {}, std::stop_token stop = {});
@@ -103,7 +104,7 @@ private:
 
 /// One change, as people count them: an appeared, vanished or moved folder is one.
 struct ChangeLine {
-    NodeId node = noNode;    ///< of Comparison::tree()
+    NodeId node = noNode; ///< of Comparison::tree()
     Change change = Change::None;
     std::int64_t delta = 0;  ///< without what has a line of its own further down
     std::uint64_t size = 0;  ///< as it is now; before, for what vanished
@@ -122,6 +123,7 @@ std::vector<ChangeLine> changeList(const Comparison& comparison, const ChangeLis
 
 /// The lines that match, in their order. `context` needs no facts of changes.
 std::vector<ChangeLine> matchingLines(const std::shared_ptr<const Comparison>& comparison,
-                                      const std::vector<ChangeLine>& lines, const Filter& filter, FilterContext context);
+                                      const std::vector<ChangeLine>& lines, const Filter& filter,
+                                      FilterContext context);
 
 } // namespace kurvo

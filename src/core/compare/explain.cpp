@@ -31,9 +31,8 @@ std::vector<ChangeGroup> grouped(const Comparison& c, Measure measure, NodeId to
         group.key = key;
         all.push_back(group);
     }
-    std::stable_sort(all.begin(), all.end(), [](const ChangeGroup& a, const ChangeGroup& b) {
-        return a.sums.amount() > b.sums.amount();
-    });
+    std::stable_sort(all.begin(), all.end(),
+                     [](const ChangeGroup& a, const ChangeGroup& b) { return a.sums.amount() > b.sums.amount(); });
     return all;
 }
 

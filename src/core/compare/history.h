@@ -20,8 +20,8 @@ struct HistoryPoint {
     std::vector<std::optional<EntryFigures>> figures; ///< of each path that was asked for
     std::vector<bool> leftOut;                        ///< the same: a glob kept the scan from it
 
-    /// On disk: nothing is there (0) where a whole snapshot does not have the path; not known (nothing) where it could not
-    /// have it.
+    /// On disk: nothing is there (0) where a whole snapshot does not have the path; not known (nothing) where it could
+    /// not have it.
     std::optional<std::uint64_t> bytes(std::size_t path) const
     {
         if (figures[path])
@@ -49,7 +49,8 @@ struct PlaceForecast {
     std::optional<Trend> trend;
     std::optional<Forecast> full;
     std::uint64_t capacity = 0; ///< bytes that can be used
-    /// "Fills in about 6 weeks", "Grows by 15 GiB a month", "No clear trend": for a card; empty where nothing is to be said.
+    /// "Fills in about 6 weeks", "Grows by 15 GiB a month", "No clear trend": for a card; empty where nothing is to be
+    /// said.
     std::string words;
 };
 /// Of the drive, as seen at `now`.

@@ -200,13 +200,13 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
     const auto& sums = tree.sums(rootNode);
     const auto seen = seenOnThisMount(tree, facts);
 
-    ledger.lines.push_back(lineOf(LedgerPart::Seen, seen.disk,
-                                  fmt::format("{} in {}, by their blocks on disk; files with several links once.",
-                                              count(sums.files, "file"),
-                                              count(sums.folders + std::uint64_t{1}, "folder"))));
+    ledger.lines.push_back(
+        lineOf(LedgerPart::Seen, seen.disk,
+               fmt::format("{} in {}, by their blocks on disk; files with several links once.",
+                           count(sums.files, "file"), count(sums.folders + std::uint64_t{1}, "folder"))));
     if (scan.inTrash > 0)
-        ledger.lines.push_back(lineOf(LedgerPart::InTrash, scan.inTrash,
-                                      "Put there from this place; free once the trash is emptied."));
+        ledger.lines.push_back(
+            lineOf(LedgerPart::InTrash, scan.inTrash, "Put there from this place; free once the trash is emptied."));
     ledger.lines.push_back(namelessLine(facts.nameless));
     if (auto line = beneathLine(facts.beneath))
         ledger.lines.push_back(std::move(*line));
@@ -295,8 +295,8 @@ Ledger ledgerFrom(const LedgerFigures& figures, const std::string& mountPoint, c
     ledger.capacity = capacity;
     std::uint64_t known = 0;
     for (const auto& [name, bytes] : figures) {
-        const auto found =
-            std::find_if(parts.begin(), parts.end(), [&name = name](const PartWords& part) { return name == part.name; });
+        const auto found = std::find_if(parts.begin(), parts.end(),
+                                        [&name = name](const PartWords& part) { return name == part.name; });
         if (found == parts.end())
             continue;
         const auto part = static_cast<LedgerPart>(found - parts.begin());

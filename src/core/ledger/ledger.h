@@ -98,8 +98,8 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts);
 
 /// What a snapshot keeps of a ledger: its parts by name, with their bytes.
 using LedgerFigures = std::vector<std::pair<std::string, std::uint64_t>>;
-/// Of a drive that was just scanned whole and had this capacity. Asks the system, as readLedgerFacts() does; nothing where
-/// that fails.
+/// Of a drive that was just scanned whole and had this capacity. Asks the system, as readLedgerFacts() does; nothing
+/// where that fails.
 LedgerFigures ledgerFigures(const LedgerScan& scan, const std::string& mountPoint, const Capacity& capacity);
 /// The ledger that such figures were taken from, without its items. Parts that this version does not know are left out.
 Ledger ledgerFrom(const LedgerFigures& figures, const std::string& mountPoint, const Capacity& capacity);

@@ -146,7 +146,8 @@ PlanFile planFileOf(const Plan& plan, const FileTree& tree)
 {
     PlanFile file;
     for (const auto& item : plan.items())
-        file.items.push_back({item, item.content ? *item.content : summarize(tree, item.node),
+        file.items.push_back({item,
+                              item.content ? *item.content : summarize(tree, item.node),
                               item.node == noNode ? item.disk : Plan::freedBytes(tree, item.node),
                               {},
                               {}});
@@ -177,7 +178,8 @@ std::string planPathFor(const std::string& folder, const std::string& host, cons
 {
     const auto key = host + '\0' + place;
     char name[32];
-    std::snprintf(name, sizeof name, "%016llx.json", static_cast<unsigned long long>(XXH3_64bits(key.data(), key.size())));
+    std::snprintf(name, sizeof name, "%016llx.json",
+                  static_cast<unsigned long long>(XXH3_64bits(key.data(), key.size())));
     return joinPath(folder, name);
 }
 

@@ -6,7 +6,7 @@
 
 namespace kurvo {
 
-inline constexpr std::array entryKindNames{"file",   "folder",       "link",            "fifo",
-                                           "socket", "block device", "character device"};
+inline constexpr std::array entryKindNames{"file",         "folder",          "link", "fifo", "socket",
+                                           "block device", "character device"};
 
 } // namespace kurvo

@@ -122,16 +122,19 @@ std::string placeAsHtml(const SnapshotInfo& info, const FileTree& tree, SizeUnit
 {
     const auto size = [units](std::uint64_t bytes) { return formatBytes(bytes, units); };
     const auto& sums = tree.sums(rootNode);
-    auto html = fmt::format("<h1>What fills {}</h1>\n<div class='facts second'>{}{}{}</div>\n<div class=free>{}</div>\n"
-                            "<div>{}, {}</div>\n",
-                            htmlText(tree.path(rootNode)), info.host.empty() ? "" : htmlText(info.host) + " · ",
-                            info.taken == 0 ? "" : formatTime(info.taken), info.partial ? " · stopped before its end" : "",
-                            size(sums.disk), formatItems(sums.files, "file"), formatItems(sums.folders, "folder"));
+    auto html =
+        fmt::format("<h1>What fills {}</h1>\n<div class='facts second'>{}{}{}</div>\n<div class=free>{}</div>\n"
+                    "<div>{}, {}</div>\n",
+                    htmlText(tree.path(rootNode)), info.host.empty() ? "" : htmlText(info.host) + " · ",
+                    info.taken == 0 ? "" : formatTime(info.taken), info.partial ? " · stopped before its end" : "",
+                    size(sums.disk), formatItems(sums.files, "file"), formatItems(sums.folders, "folder"));
     const auto table = [&](const char* title, const std::vector<NodeId>& nodes) {
-        html += fmt::format("<h2>{}</h2>\n<table><tr><th>path</th><th class=n>on disk</th><th class=n>share</th></tr>\n", title);
+        html += fmt::format(
+            "<h2>{}</h2>\n<table><tr><th>path</th><th class=n>on disk</th><th class=n>share</th></tr>\n", title);
         for (const auto node : nodes)
-            html += fmt::format("<tr><td>{}</td><td class=n>{}</td><td class=n>{}</td></tr>\n", htmlText(tree.path(node)),
-                                size(tree.disk(node)), formatShare(tree.disk(node), sums.disk));
+            html +=
+                fmt::format("<tr><td>{}</td><td class=n>{}</td><td class=n>{}</td></tr>\n", htmlText(tree.path(node)),
+                            size(tree.disk(node)), formatShare(tree.disk(node), sums.disk));
         html += "</table>\n";
     };
     // Two levels, the largest of them.

@@ -11,7 +11,8 @@
 
 namespace kurvo {
 
-/// Whether one of the globs (fnmatch(3)) matches an entry `name` in the folder whose whole path `folderPath()` gives: with a
+/// Whether one of the globs (fnmatch(3)) matches an entry `name` in the folder whose whole path `folderPath()` gives:
+/// with a
 /// '/' they match the whole path, else the name. The path is only asked for where it is needed.
 template <typename FolderPath>
 bool isExcluded(const std::vector<std::string>& globs, const char* name, FolderPath&& folderPath)

@@ -78,7 +78,8 @@ struct BlockWriter::Packer {
             ZSTD_CCtx_refPrefix(context, prefix.data(), prefix.size());
         }
         out.resize(ZSTD_compressBound(raw.size()));
-        out.resize(ZSTD_compress2(context, out.data(), out.size(), raw.data(), raw.size())); // of that bound: cannot fail
+        out.resize(
+            ZSTD_compress2(context, out.data(), out.size(), raw.data(), raw.size())); // of that bound: cannot fail
     }
 };
 
@@ -250,7 +251,8 @@ Result<Done> SnapshotFile::readColumns(Columns& columns, std::vector<std::uint32
         if (head->column == 0)
             break;
         // Not more than the header says that there is: what is claimed is not believed before.
-        if ((items[head->column] += head->items) > most && head->column != static_cast<std::uint32_t>(Column::NotRead) &&
+        if ((items[head->column] += head->items) > most &&
+            head->column != static_cast<std::uint32_t>(Column::NotRead) &&
             head->column != static_cast<std::uint32_t>(Column::Steps))
             return damaged("it has more than its header says.");
         if (head->column == index && indexSizes)

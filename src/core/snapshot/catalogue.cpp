@@ -104,7 +104,8 @@ Catalogue readCatalogue(const std::string& folder)
         auto info = readSnapshotInfo(path);
         struct stat s { };
         if (info)
-            catalogue.entries.push_back({path, *info, ::stat(path.c_str(), &s) == 0 ? static_cast<std::uint64_t>(s.st_size) : 0,
+            catalogue.entries.push_back({path, *info,
+                                         ::stat(path.c_str(), &s) == 0 ? static_cast<std::uint64_t>(s.st_size) : 0,
                                          readAbout(path)});
         else
             catalogue.damaged.push_back(info.error());
@@ -182,7 +183,8 @@ Result<Done> writeAbout(const std::string& snapshot, const SnapshotAbout& about)
     auto file = AtomicFile::create(path);
     if (!file)
         return file.error();
-    const auto text = "{\"name\": " + jsonText(displayText(about.name)) + ", \"note\": " + jsonText(displayText(about.note)) +
+    const auto text = "{\"name\": " + jsonText(displayText(about.name)) +
+                      ", \"note\": " + jsonText(displayText(about.note)) +
                       ", \"pinned\": " + (about.pinned ? "true" : "false") + "}\n";
     file->write(text.data(), text.size());
     return file->commit();
@@ -291,7 +293,8 @@ Result<Done> writeKeeping(const std::string& folder, const Keeping& keeping)
         return "last = " + std::to_string(policy.last) + "\nweeks = " + std::to_string(policy.weeks) +
                "\nmonths = " + std::to_string(policy.months) + "\n";
     };
-    auto text = "# Which snapshots are kept: the last ones, then one a week, then one a month.\n" + lines(keeping.usual);
+    auto text =
+        "# Which snapshots are kept: the last ones, then one a week, then one a month.\n" + lines(keeping.usual);
     for (const auto& [path, policy] : keeping.places)
         text += "\n[[place]]\npath = \"" + percentEncoded(path) + "\"\n" + lines(policy);
     file->write(text.data(), text.size());
@@ -304,8 +307,8 @@ Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& i
     if (auto made = makeFolders(folder); !made)
         return made.error();
     const auto earlier = snapshotsOf(readCatalogue(folder), info);
-    const auto base = std::find_if(earlier.begin(), earlier.end(),
-                                   [](const CatalogueEntry& entry) { return !entry.info.partial; });
+    const auto base =
+        std::find_if(earlier.begin(), earlier.end(), [](const CatalogueEntry& entry) { return !entry.info.partial; });
     auto path = snapshotPathFor(folder, info);
     if (auto written = writeSnapshot(path, info, tree, base == earlier.end() ? std::string() : base->path); !written)
         return written.error();

@@ -35,8 +35,8 @@ Catalogue readCatalogue(const std::string& folder);
 /// Those of one place, newest first.
 std::vector<CatalogueEntry> snapshotsOf(const Catalogue& catalogue, const SnapshotInfo& place);
 
-/// Those of one place in the catalogue, and beside the snapshot file that is open where that lies elsewhere (such as the
-/// demo's, or a stick's). `open` may be empty.
+/// Those of one place in the catalogue, and beside the snapshot file that is open where that lies elsewhere (such as
+/// the demo's, or a stick's). `open` may be empty.
 std::vector<CatalogueEntry> snapshotsOf(const std::string& folder, const std::string& open, const SnapshotInfo& place);
 
 /// The newest whole one that was taken before and left out the same; null where there is none.
@@ -51,8 +51,8 @@ struct KeepingPolicy {
     unsigned months = 24;
     bool operator==(const KeepingPolicy&) const = default;
 };
-/// Of the snapshots of one place, newest first, those that the policy lets go. What is pinned, named or has a note stays,
-/// and so does the newest whole one.
+/// Of the snapshots of one place, newest first, those that the policy lets go. What is pinned, named or has a note
+/// stays, and so does the newest whole one.
 std::vector<CatalogueEntry> superfluous(const std::vector<CatalogueEntry>& newestFirst, const KeepingPolicy& policy);
 
 /// Reads and writes the policies of a catalogue: `keeping.toml` in its folder, by the place's path, and one for all
@@ -67,11 +67,12 @@ struct Keeping {
 Result<Keeping> readKeeping(const std::string& folder);
 Result<Done> writeKeeping(const std::string& folder, const Keeping& keeping);
 
-/// Writes a snapshot into a catalogue, packed against the newest of the same place, and removes what its policy lets go.
-/// The path that it got; `removed` gets how many were let go.
+/// Writes a snapshot into a catalogue, packed against the newest of the same place, and removes what its policy lets
+/// go. The path that it got; `removed` gets how many were let go.
 Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& info, const FileTree& tree,
                                 std::size_t* removed = nullptr);
-/// A whole copy of a snapshot file from somewhere else, or of a listing (listing.h). Refused where one with its id is there already, or it is damaged.
+/// A whole copy of a snapshot file from somewhere else, or of a listing (listing.h). Refused where one with its id is
+/// there already, or it is damaged.
 Result<std::string> importSnapshot(const std::string& folder, const std::string& file);
 /// A copy that needs no other file.
 Result<Done> exportSnapshot(const std::string& snapshot, const std::string& to);

@@ -26,7 +26,8 @@ std::string bytesOf(const json& value)
 bool areTwoMachines(const SnapshotInfo& a, const SnapshotInfo& b)
 {
     const auto isForRemovable = [](const std::string& mountPoint) {
-        return isAtOrBelow(mountPoint, "/media") || isAtOrBelow(mountPoint, "/run/media") || isAtOrBelow(mountPoint, "/mnt");
+        return isAtOrBelow(mountPoint, "/media") || isAtOrBelow(mountPoint, "/run/media") ||
+               isAtOrBelow(mountPoint, "/mnt");
     };
     return !a.host.empty() && !b.host.empty() && a.host != b.host && a.mountPoint == b.mountPoint &&
            !isForRemovable(a.mountPoint);

@@ -245,26 +245,29 @@ void writeListing(const ByteSink& write, const SnapshotInfo& info, const FileTre
     };
     const bool json = format == ListingFormat::JsonLines;
     if (json)
-        fmt::format_to(std::back_inserter(out),
-                       "{{\"place\": {}, \"place_name\": {}, \"host\": {}, \"filesystem\": {}, \"filesystem_uuid\": {}, "
-                       "\"mount_point\": {}, \"mount_root\": {}, \"taken\": {}, \"partial\": {}, \"unreadable\": {}, \"capacity\": {{\"total\": {}, "
-                       "\"used\": {}, \"reserved\": {}, \"free\": {}}}}}\n",
-                       jsonText(tree.path(rootNode)), jsonText(info.placeName), jsonText(info.host),
-                       jsonText(info.filesystem), jsonText(info.filesystemUuid), jsonText(info.mountPoint),
-                       jsonText(info.mountRoot), info.taken, info.partial, info.unreadable, info.capacity.total, info.capacity.used, info.capacity.reserved,
-                       info.capacity.free);
+        fmt::format_to(
+            std::back_inserter(out),
+            "{{\"place\": {}, \"place_name\": {}, \"host\": {}, \"filesystem\": {}, \"filesystem_uuid\": {}, "
+            "\"mount_point\": {}, \"mount_root\": {}, \"taken\": {}, \"partial\": {}, \"unreadable\": {}, "
+            "\"capacity\": {{\"total\": {}, "
+            "\"used\": {}, \"reserved\": {}, \"free\": {}}}}}\n",
+            jsonText(tree.path(rootNode)), jsonText(info.placeName), jsonText(info.host), jsonText(info.filesystem),
+            jsonText(info.filesystemUuid), jsonText(info.mountPoint), jsonText(info.mountRoot), info.taken,
+            info.partial, info.unreadable, info.capacity.total, info.capacity.used, info.capacity.reserved,
+            info.capacity.free);
     else
         out += std::string(csvHead) + "\r\n";
     tree.forEachBelow(rootNode, [&](NodeId node) {
         const auto path = tree.path(node);
         const auto kind = entryKindNames[static_cast<std::size_t>(store.kind(node))];
         if (json)
-            fmt::format_to(std::back_inserter(out),
-                           "{{\"path\": {}, \"kind\": \"{}\", \"size\": {}, \"blocks\": {}, \"modified\": {}, "
-                           "\"modified_ns\": {}, \"inode\": {}, \"device\": {}, \"links\": {}, \"owner\": {}, \"flags\": {}}}\n",
-                           jsonText(path), kind, store.ownApparent(node), store.ownDisk(node) / 512, store.modified(node),
-                           store.modifiedNs(node), store.inode(node), store.device(node), linksOf(store, node),
-                           store.owner(node), store.flags(node) & keptFlags);
+            fmt::format_to(
+                std::back_inserter(out),
+                "{{\"path\": {}, \"kind\": \"{}\", \"size\": {}, \"blocks\": {}, \"modified\": {}, "
+                "\"modified_ns\": {}, \"inode\": {}, \"device\": {}, \"links\": {}, \"owner\": {}, \"flags\": {}}}\n",
+                jsonText(path), kind, store.ownApparent(node), store.ownDisk(node) / 512, store.modified(node),
+                store.modifiedNs(node), store.inode(node), store.device(node), linksOf(store, node), store.owner(node),
+                store.flags(node) & keptFlags);
         else
             fmt::format_to(std::back_inserter(out), "{},{},{},{},{},{},{},{},{},{},{}\r\n", csvField(path), kind,
                            store.ownApparent(node), store.ownDisk(node) / 512, store.modified(node),

@@ -8,10 +8,10 @@
 // All numbers are little-endian. Nodes stand in breadth-first order, so parents are implied by child counts; columns
 // are stored apart, because like compresses with like. A file is written once and never changed.
 //
-// A chain of snapshots of one place costs little: one may be written as steps over the nodes of an earlier, its base, and
-// then holds what differs. The base is always a whole one, so reading takes two files at most, and
-// it is kept alive by a hard link in the folder ".bases": removing or losing the snapshot that it was does not touch
-// those that need it. Where there are no hard links every snapshot is written whole.
+// A chain of snapshots of one place costs little: one may be written as steps over the nodes of an earlier, its base,
+// and then holds what differs. The base is always a whole one, so reading takes two files at most, and it is kept alive
+// by a hard link in the folder ".bases": removing or losing the snapshot that it was does not touch those that need it.
+// Where there are no hard links every snapshot is written whole.
 #pragma once
 
 #include <cstdint>
@@ -37,19 +37,20 @@ struct SnapshotInfo {
     std::string placeName; ///< for people: drive name or folder name
     std::string host;
     std::string filesystem;
-    std::string filesystemUuid; ///< which filesystem that was, wherever it is mounted; may be empty
-    std::string mountPoint; ///< of the drive that held the place; bytes
+    std::string filesystemUuid;  ///< which filesystem that was, wherever it is mounted; may be empty
+    std::string mountPoint;      ///< of the drive that held the place; bytes
     std::string mountRoot = "/"; ///< what of its filesystem was mounted there: a subvolume, a folder; bytes
-    std::int64_t taken = 0; ///< UTC seconds, when the scan began
-    double seconds = 0;     ///< how long it took
-    Capacity capacity;      ///< of that drive, at that time
-    bool partial = false;   ///< the scan was stopped before its end
-    bool sample = false;    ///< made-up data of the demo
+    std::int64_t taken = 0;      ///< UTC seconds, when the scan began
+    double seconds = 0;          ///< how long it took
+    Capacity capacity;           ///< of that drive, at that time
+    bool partial = false;        ///< the scan was stopped before its end
+    bool sample = false;         ///< made-up data of the demo
     std::uint64_t unreadable = 0;
-    std::vector<Unreadable> notRead; ///< of those, what is listed; not known to readSnapshotInfo()
-    bool crossMounts = false;        ///< the scan went through other mounts as well
+    std::vector<Unreadable> notRead;  ///< of those, what is listed; not known to readSnapshotInfo()
+    bool crossMounts = false;         ///< the scan went through other mounts as well
     std::vector<std::string> exclude; ///< globs that were left out
-    std::vector<std::pair<std::string, std::uint64_t>> ledger; ///< parts of the drive's ledger with their bytes, if known
+    std::vector<std::pair<std::string, std::uint64_t>>
+        ledger; ///< parts of the drive's ledger with their bytes, if known
     std::vector<std::pair<std::uint32_t, std::string>> owners; ///< account names by uid, as that machine had them
     std::uint64_t entries = 0;                                 ///< without the root; filled by writeSnapshot
     std::uint64_t diskBytes = 0;
@@ -64,13 +65,13 @@ SnapshotInfo describePlace(const std::string& path);
 /// The same for a finished scan, with its time and owners.
 SnapshotInfo describeScan(const ScanResult& result);
 
-/// Both are of one filesystem, as far as can be known: by its UUID, else by machine, mount point and kind. Machines that
-/// were set up from one image share UUIDs: what two machines have at the same mount point is two filesystems, unless
-/// that is where removable drives are mounted.
+/// Both are of one filesystem, as far as can be known: by its UUID, else by machine, mount point and kind. Machines
+/// that were set up from one image share UUIDs: what two machines have at the same mount point is two filesystems,
+/// unless that is where removable drives are mounted.
 bool isOneFilesystem(const SnapshotInfo& a, const SnapshotInfo& b);
 
-/// Both are of one folder of one filesystem: by the filesystem's UUID and the path in it, wherever it was mounted; where that
-/// is not known by machine and path.
+/// Both are of one folder of one filesystem: by the filesystem's UUID and the path in it, wherever it was mounted;
+/// where that is not known by machine and path.
 bool isOnePlace(const SnapshotInfo& a, const SnapshotInfo& b);
 
 /// The account name for a uid: from the snapshot's own list, else the number.
@@ -100,14 +101,14 @@ struct EntryFigures {
     std::uint64_t disk = 0, apparent = 0;
     std::uint64_t files = 0, folders = 0; ///< below it
 };
-/// The figures of folders, and of the largest files (one entry in a hundred, at least a thousand), without reading the tree: some 0.2 ms a file and path. `paths`
-/// are whole paths; one that the snapshot does not have, or that lies outside of its place, gets none. Version 1 has no
-/// index: Unsupported.
+/// The figures of folders, and of the largest files (one entry in a hundred, at least a thousand), without reading the
+/// tree: some 0.2 ms a file and path. `paths` are whole paths; one that the snapshot does not have, or that lies
+/// outside of its place, gets none. Version 1 has no index: Unsupported.
 Result<std::vector<std::optional<EntryFigures>>> readFigures(const std::string& path,
                                                              const std::vector<std::string>& paths);
 
-/// Reads a whole file, and its base where it has one. Every length, count and checksum is verified before it is used; a file that fails is Damaged
-/// (cut, altered), TooNew or WrongFormat, with a sentence that says which.
+/// Reads a whole file, and its base where it has one. Every length, count and checksum is verified before it is used; a
+/// file that fails is Damaged (cut, altered), TooNew or WrongFormat, with a sentence that says which.
 Result<Snapshot> readSnapshot(const std::string& path);
 
 /// Reads the header only, whatever the size of the file.

@@ -48,7 +48,7 @@ NewNode nodeOf(const RawNode& raw, std::uint64_t parentDevice)
 /// Nodes on their way from the columns into the tree, in whole groups of children.
 struct Batch {
     std::vector<NewNode> nodes;
-    std::vector<std::uint32_t> groups;  ///< how many of them each next folder has
+    std::vector<std::uint32_t> groups; ///< how many of them each next folder has
 };
 
 /// Hands batches from the thread that unpacks nodes to the one that builds the tree.
@@ -92,8 +92,8 @@ private:
     bool over_ = false;
 };
 
-/// Unpacks all nodes below the root, breadth first: the children of node after node follow each other in the file. False
-/// when they do not fit together.
+/// Unpacks all nodes below the root, breadth first: the children of node after node follow each other in the file.
+/// False when they do not fit together.
 bool unpackNodes(NodeSource& source, const RawNode& root, BatchQueue& queue)
 {
     constexpr std::size_t batchSize = 1024; // stays in the cache on its way

@@ -43,8 +43,12 @@ Listing list(const std::string& top)
     for (const auto& entry : fs::recursive_directory_iterator(top)) {
         struct stat s { };
         REQUIRE(::lstat(entry.path().c_str(), &s) == 0);
-        all[entry.path()] = {s.st_ino, static_cast<std::uint64_t>(s.st_size), static_cast<std::uint64_t>(s.st_blocks) * 512,
-                             s.st_mtim.tv_sec * 1000000000 + s.st_mtim.tv_nsec, S_ISDIR(s.st_mode), s.st_nlink > 1};
+        all[entry.path()] = {s.st_ino,
+                             static_cast<std::uint64_t>(s.st_size),
+                             static_cast<std::uint64_t>(s.st_blocks) * 512,
+                             s.st_mtim.tv_sec * 1000000000 + s.st_mtim.tv_nsec,
+                             S_ISDIR(s.st_mode),
+                             s.st_nlink > 1};
     }
     return all;
 }
@@ -121,7 +125,8 @@ std::int64_t difference(std::uint64_t a, std::uint64_t b)
     return static_cast<std::int64_t>(a) - static_cast<std::int64_t>(b);
 }
 
-const ChangeLine* lineAt(const Comparison& c, const std::vector<ChangeLine>& lines, const std::string& path, Change change)
+const ChangeLine* lineAt(const Comparison& c, const std::vector<ChangeLine>& lines, const std::string& path,
+                         Change change)
 {
     for (const auto& line : lines)
         if (c.tree()->path(line.node) == path && line.change == change)
@@ -232,7 +237,8 @@ TEST_CASE("random pairs of trees: every change is said once, and at every folder
             const auto& old = oldList.at(was);
             CHECK(old.folder == entry.folder);
             if (!entry.folder && !entry.linked && !old.linked)
-                CHECK((old.disk != entry.disk) == (differs.count(path) == 1 || (movedFrom.count(path) && old.disk != entry.disk)));
+                CHECK((old.disk != entry.disk) ==
+                      (differs.count(path) == 1 || (movedFrom.count(path) && old.disk != entry.disk)));
         }
         for (const auto& [path, entry] : oldList) {
             INFO(path);
@@ -255,8 +261,8 @@ TEST_CASE("random pairs of trees: every change is said once, and at every folder
             INFO(path << " was " << old->second);
             CHECK(matched.count(old->second) == 1);
             CHECK_FALSE(isBelow(appeared, path) & !std::any_of(movedFrom.begin(), movedFrom.end(), [&](const auto& m) {
-                              return isAtOrBelow(path, m.first);
-                          }));
+                            return isAtOrBelow(path, m.first);
+                        }));
         }
     }
 }
@@ -283,7 +289,8 @@ TEST_CASE("a folder that moved is one line, and what changed in it are others", 
         const auto added = lineAt(*c, lines, t / "top/archive/Season 2024/rec/new.wav", Change::Appeared);
         REQUIRE(added);
         CHECK(added->delta == 16384);
-        CHECK(std::count_if(lines.begin(), lines.end(), [](const auto& l) { return l.change == Change::Vanished; }) == 1);
+        CHECK(std::count_if(lines.begin(), lines.end(), [](const auto& l) { return l.change == Change::Vanished; }) ==
+              1);
         const auto sums = c->sums(rootNode, Measure::Disk);
         CHECK(sums.movedIn == sums.movedOut);
         CHECK(sums.movedIn > 40 * 8192);
@@ -296,7 +303,8 @@ TEST_CASE("a folder that moved is one line, and what changed in it are others", 
 
 TEST_CASE("what could not be seen in one of the two did not vanish or appear", "[compare]")
 {
-    auto whole = folder("/top", {folder("a", {file("x", 1 << 20), file("y", 1 << 20)}), folder("b", {file("z", 4096)})});
+    auto whole =
+        folder("/top", {folder("a", {file("x", 1 << 20), file("y", 1 << 20)}), folder("b", {file("z", 4096)})});
     const auto before = plant(whole);
     whole.children[0].children.clear();
     whole.children[1].children.push_back(file("new", 8192));

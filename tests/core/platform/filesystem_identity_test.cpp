@@ -27,7 +27,8 @@ TEST_CASE("a subvolume, and a folder that is mounted by itself, are places of th
         return std::system(("mount " + how + " '" + (t / at) + "'").c_str()) == 0;
     };
     REQUIRE(mount("--bind '" + (t / "all/data") + "'", "bound"));
-    const auto all = describePlace(drive.path()), inAll = describePlace(t / "all/data"), bound = describePlace(t / "bound");
+    const auto all = describePlace(drive.path()), inAll = describePlace(t / "all/data"),
+               bound = describePlace(t / "bound");
     CHECK(bound.mountPoint == t / "bound");
     CHECK_FALSE(isOnePlace(all, bound)); // though both are all of a mount of one filesystem
     CHECK(isOnePlace(inAll, bound));

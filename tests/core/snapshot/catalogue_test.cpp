@@ -281,8 +281,9 @@ TEST_CASE("a policy that cannot be understood lets nothing go, and says where", 
     TestFolder t;
     for (int i = 0; i < 4; ++i)
         REQUIRE(addSnapshot(t.path(), infoAt(1780000000 + i * day), *plant(grove(1))));
-    for (const auto* text : {"last = 1\nweeks = \"eight\"\n", "last = 1\nlst = 50\n", "last = 1\nmonths = -3\n",
-                             "last = 1\nplace = \"/home\"\n", "last = 1\n[[place]]\nlast = 50\n", "last = 1\nweeks = \n"}) {
+    for (const auto* text :
+         {"last = 1\nweeks = \"eight\"\n", "last = 1\nlst = 50\n", "last = 1\nmonths = -3\n",
+          "last = 1\nplace = \"/home\"\n", "last = 1\n[[place]]\nlast = 50\n", "last = 1\nweeks = \n"}) {
         INFO(text);
         t.text("keeping.toml", text);
         const auto read = readKeeping(t.path());
