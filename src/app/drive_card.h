@@ -10,14 +10,20 @@
 
 namespace kurvo::app {
 
+/// Two snapshots of a place, by file and by id.
+struct SnapshotPair {
+    std::string newest, before, newestId, beforeId;
+    auto operator<=>(const SnapshotPair&) const = default;
+};
+
 struct CardFacts {
     QString name;
-    QString about;              ///< "/ · ext4 · internal"
-    QString lastScan;           ///< "last scan 31 May", "never scanned"
-    Capacity capacity;          ///< total 0: no bar
-    std::string path;           ///< to scan; or
-    std::string snapshot;       ///< to open
-    std::string newest, before; ///< the last whole snapshot and the one before; empty where there are not two
+    QString about;        ///< "/ · ext4 · internal"
+    QString lastScan;     ///< "last scan 31 May", "never scanned"
+    Capacity capacity;    ///< total 0: no bar
+    std::string path;     ///< to scan; or
+    std::string snapshot; ///< to open
+    SnapshotPair grown;   ///< the last whole snapshot and the one before; empty where there are not two
 };
 
 /// Click or Space ticks; double-click or Enter starts.

@@ -24,17 +24,21 @@ std::string decoded(const QString& text)
     return QByteArray::fromPercentEncoding(text.toLatin1()).toStdString();
 }
 
-/// Nothing where one of them cannot be read, or nothing grew.
-std::optional<Growth> lookAt(const GrewMost::Pair& pair, const std::stop_token& stop)
+/// Done without growth where nothing grew; not done where one of them cannot be read now.
+struct Look {
+    bool done = false;
+    std::optional<Growth> growth;
+};
+Look lookAt(const SnapshotPair& pair, const std::stop_token& stop)
 {
     const auto before = readSnapshot(pair.before);
     if (!before || stop.stop_requested())
-        return std::nullopt;
+        return {};
     const auto now = readSnapshot(pair.newest);
     if (!now || stop.stop_requested())
-        return std::nullopt;
+        return {};
     const auto comparison = Comparison::make(now->tree, before->tree, compareOptions(now->info, before->info), stop);
-    return comparison ? grewMost(*comparison, Measure::Disk) : std::nullopt;
+    return comparison ? Look{true, grewMost(*comparison, Measure::Disk)} : Look{};
 }
 
 } // namespace
@@ -52,7 +56,7 @@ GrewMost::~GrewMost()
     pool_.clear();
 }
 
-QString GrewMost::words(const Pair& pair) const
+QString GrewMost::words(const SnapshotPair& pair) const
 {
     const auto at = found_.find(pair);
     if (at == found_.end() || !at->second)
@@ -61,7 +65,7 @@ QString GrewMost::words(const Pair& pair) const
         .arg(signedSizeText(static_cast<std::int64_t>(at->second->bytes)), toText(at->second->path));
 }
 
-void GrewMost::lookInto(const std::vector<Pair>& pairs)
+void GrewMost::lookInto(const std::vector<SnapshotPair>& pairs)
 {
     const auto forgotten = std::erase_if(
         found_, [&](const auto& entry) { return std::find(pairs.begin(), pairs.end(), entry.first) == pairs.end(); });
@@ -72,9 +76,11 @@ void GrewMost::lookInto(const std::vector<Pair>& pairs)
             continue;
         runAsync(
             pool_, this, [pair, stop = stop_.get_token()] { return lookAt(pair, stop); },
-            [this, pair](const std::optional<Growth>& growth) {
+            [this, pair](const Look& look) {
+                if (!look.done)
+                    return; // it stays among those asked for: not again before the next start
                 asked_.erase(pair);
-                found_[pair] = growth;
+                found_[pair] = look.growth;
                 keep();
                 emit known();
             });
@@ -86,12 +92,12 @@ void GrewMost::recall()
     settings_.beginGroup(group);
     for (const auto& key : settings_.childKeys()) {
         const auto value = settings_.value(key).toStringList();
-        if (value.size() != 4)
+        if (value.size() != 6)
             continue;
         std::optional<Growth> growth;
-        if (const auto bytes = value[3].toULongLong(); bytes > 0)
-            growth = Growth{decoded(value[2]), bytes};
-        found_[{decoded(value[0]), decoded(value[1])}] = growth;
+        if (const auto bytes = value[5].toULongLong(); bytes > 0)
+            growth = Growth{decoded(value[4]), bytes};
+        found_[{decoded(value[0]), decoded(value[1]), decoded(value[2]), decoded(value[3])}] = growth;
     }
     settings_.endGroup();
 }
@@ -102,9 +108,10 @@ void GrewMost::keep()
     settings_.beginGroup(group);
     int number = 0;
     for (const auto& [pair, growth] : found_)
-        settings_.setValue(QString::number(number++), QStringList{encoded(pair.newest), encoded(pair.before),
-                                                                  growth ? encoded(growth->path) : QString(),
-                                                                  QString::number(growth ? growth->bytes : 0)});
+        settings_.setValue(QString::number(number++),
+                           QStringList{encoded(pair.newest), encoded(pair.before), encoded(pair.newestId),
+                                       encoded(pair.beforeId), growth ? encoded(growth->path) : QString(),
+                                       QString::number(growth ? growth->bytes : 0)});
     settings_.endGroup();
 }
 

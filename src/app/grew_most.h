@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What grew most between two snapshots, for the cards of the Scan stage. Snapshots never change: it is worked out once,
-// on a thread of its own, and remembered.
+// What grew most between two snapshots, for the cards of the Scan stage. A snapshot never changes (one that is
+// written again gets another id): it is worked out once, on a thread of its own, and remembered.
 #pragma once
 
 #include <QObject>
@@ -13,6 +13,7 @@
 #include <string>
 #include <vector>
 
+#include "app/drive_card.h"
 #include "core/compare/explain.h"
 
 namespace kurvo::app {
@@ -20,17 +21,13 @@ namespace kurvo::app {
 class GrewMost : public QObject {
     Q_OBJECT
 public:
-    struct Pair {
-        std::string newest, before; ///< snapshot files
-        auto operator<=>(const Pair&) const = default;
-    };
     explicit GrewMost(QSettings& settings, QObject* parent = nullptr);
     ~GrewMost() override;
 
     /// "most: +18.0 GiB in /home/warden/.cache"; empty when nothing grew, or it is not known yet.
-    QString words(const Pair& pair) const;
+    QString words(const SnapshotPair& pair) const;
     /// Works out what is not known of these, one after the other, and forgets all others.
-    void lookInto(const std::vector<Pair>& pairs);
+    void lookInto(const std::vector<SnapshotPair>& pairs);
 
 signals:
     void known();
@@ -40,8 +37,8 @@ private:
     void keep();
 
     QSettings& settings_;
-    std::map<Pair, std::optional<Growth>> found_;
-    std::set<Pair> asked_;
+    std::map<SnapshotPair, std::optional<Growth>> found_;
+    std::set<SnapshotPair> asked_;
     std::stop_source stop_;
     QThreadPool pool_; ///< last, so that it is waited for first
 };

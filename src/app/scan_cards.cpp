@@ -22,8 +22,7 @@ QString trendOf(const Catalogue& catalogue, const CatalogueEntry& newest, CardFa
     const auto* before = wholeBefore(all, last);
     if (!before)
         return {};
-    facts.newest = newest.path;
-    facts.before = before->path;
+    facts.grown = {newest.path, before->path, last.id, before->info.id};
     PlaceHistory history;
     for (const auto& entry : all) // newest first
         if (!entry.info.partial && entry.info.taken <= last.taken)

@@ -353,12 +353,12 @@ void ScanStage::showCards(const Found& found)
 /// What grew most since the snapshot before: known from last time, or looked for now.
 void ScanStage::showGrowth()
 {
-    std::vector<GrewMost::Pair> pairs;
+    std::vector<SnapshotPair> pairs;
     for (auto* card : cards_) {
         const auto& facts = card->facts();
-        if (facts.before.empty())
+        if (facts.grown.before.empty())
             continue;
-        pairs.push_back({facts.newest, facts.before});
+        pairs.push_back(facts.grown);
         card->setGrewMost(grewMost_.words(pairs.back()));
     }
     grewMost_.lookInto(pairs);

@@ -279,6 +279,15 @@ private:
         }
         items_ = {};
         folders_ = {};
+        for (NodeId node = 0; node < made_.sides_.size(); ++node) {
+            const auto& side = made_.sides_[node];
+            if (side.now != noNode && side.change != Change::MovedAway)
+                made_.byNow_.emplace_back(side.now, node);
+            if (side.before != noNode && side.change != Change::Moved)
+                made_.byBefore_.emplace_back(side.before, node);
+        }
+        for (auto* index : {&made_.byNow_, &made_.byBefore_})
+            std::sort(index->begin(), index->end());
         store->seal();
         made_.tree_ = std::make_shared<FileTree>(std::move(store));
     }
@@ -361,33 +370,10 @@ ChangeSums Comparison::sums(NodeId node, Measure measure) const
                                  : own(node, measure);
 }
 
-/// Down the chain of one of the two trees; `of` gives an entry's node in it, noNode where it does not stand there.
-template <typename Of>
-NodeId Comparison::down(const std::vector<NodeId>& chain, Of&& of) const
+NodeId Comparison::lookedUp(const std::vector<std::pair<NodeId, NodeId>>& index, NodeId node)
 {
-    NodeId at = rootNode;
-    for (std::size_t i = 1; i < chain.size() && at != noNode; ++i) {
-        NodeId next = noNode;
-        if (tree_->isFolder(at))
-            tree_->forEachChild(at, [&](NodeId child) {
-                if (of(child) == chain[i])
-                    next = child;
-            });
-        at = next;
-    }
-    return at;
-}
-
-NodeId Comparison::atNow(NodeId node) const
-{
-    return down(now().chain(node),
-                [this](NodeId child) { return change(child) == Change::MovedAway ? noNode : nowOf(child); });
-}
-
-NodeId Comparison::atBefore(NodeId node) const
-{
-    return down(before().chain(node),
-                [this](NodeId child) { return change(child) == Change::Moved ? noNode : beforeOf(child); });
+    const auto at = std::lower_bound(index.begin(), index.end(), std::pair<NodeId, NodeId>{node, 0});
+    return at != index.end() && at->first == node ? at->second : noNode;
 }
 
 } // namespace kurvo

@@ -154,6 +154,17 @@ TEST_CASE("random pairs of trees: every change is said once, and at every folder
         const auto c = Comparison::make(now, before);
         REQUIRE(c);
 
+        // Each entry is found again from both sides; what moved or is gone at its own path only.
+        std::size_t lost = 0;
+        c->tree()->forEachBelow(rootNode, [&](NodeId node) {
+            const auto change = c->change(node);
+            if (change != Change::MovedAway && c->nowOf(node) != noNode)
+                lost += c->atNow(c->nowOf(node)) == node ? 0 : 1;
+            if (change != Change::Moved && c->beforeOf(node) != noNode)
+                lost += c->atBefore(c->beforeOf(node)) == node ? 0 : 1;
+        });
+        CHECK(lost == 0);
+
         // The lines: their sum is the net change, and each file is matched with the one that it was.
         const auto lines = changeList(*c);
         std::int64_t sum = 0;
