@@ -107,15 +107,24 @@ ItemFinding checkDestination(const PlanItem& item, const EntryStat& stat, Destin
     if (statEntry(folder->get(), std::string(fileName(item.path)).c_str(), taken, StatSync::Fresh) == 0)
         return blocked("Something named " + displayText(fileName(item.path)) + " stands in " + shown +
                        " already. It is not replaced.");
-    if (const auto refusal = refusalOf(item, filesystemLimits(item.destination), std::move(stop)); !refusal.empty())
+    if (const auto refusal = refusalOf(item, filesystemLimits(item.destination), stop); !refusal.empty())
         return blocked(refusal);
     const auto capacity = readCapacity(item.destination);
     if (capacity && !room.take(there.device, item.disk, capacity->free))
         return blocked(shown + " has " + formatBytes(capacity->free) + " free, which is too little for " +
                        formatBytes(item.disk) + " beside what else goes there.");
+    const auto parent = openParent(item.path);
+    if (!parent)
+        return blocked(parent.error());
+    const auto losses = expectedLosses(parent->folder.get(), parent->name, item.path, folder->get(), stop);
+    if (!losses)
+        return blocked(losses.error());
     ItemFinding finding;
+    finding.losses = *losses;
     if (capacity)
         finding.sentence = "room for it: " + formatBytes(capacity->free) + " free at the destination";
+    if (losses->any())
+        finding.sentence += (finding.sentence.empty() ? "" : ". ") + losses->sentence();
     return finding;
 }
 
@@ -225,7 +234,13 @@ Result<Done> checkContent(const PlanItem& item, const ContentSummary& then, cons
         return Error{ErrorKind::Unsupported, item.path, 0,
                      displayText(item.path) + " was left alone: another filesystem is mounted inside it, at " +
                          displayText(mounted) + "."};
-    const auto fresh = summarize(*now->tree, rootNode);
+    return compareContent(item, then, summarize(*now->tree, rootNode));
+}
+
+Result<Done> compareContent(const PlanItem& item, const ContentSummary& then, const ContentSummary& fresh)
+{
+    if (item.kind != EntryKind::Folder)
+        return Done{};
     if (fresh.entries > then.entries)
         return changed(item, "has gained " + formatItems(fresh.entries - then.entries, "entry", "entries"));
     if (fresh.entries < then.entries)

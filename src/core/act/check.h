@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "core/act/tree_copy.h"
 #include "core/advice/guard.h"
 #include "core/plan/plan_file.h"
 
@@ -21,6 +22,7 @@ struct ItemFinding {
     bool inUse = false;         ///< a program has it open: its space comes free when that ends
     std::string sentence = {};  ///< why it is blocked, or what to mind; "" where there is nothing to say
     EntryStat stat = {};        ///< as it is now; of an item that is not blocked
+    Losses losses = {};         ///< of a move: what the destination does not keep, which the sentence says
 };
 
 /// What is at a path now, ready to be planned: for a folder its whole content is read. NotFound, Cancelled, ...
@@ -56,5 +58,8 @@ std::vector<ItemFinding> checkPlan(const PlanFile& plan, const GuardFacts& guard
 /// no folder. Changed says what is different, Unsupported that another filesystem is mounted inside.
 Result<Done> checkContent(const PlanItem& item, const ContentSummary& then, const std::string& at,
                           std::stop_token stop = {});
+
+/// The same of what was read already.
+Result<Done> compareContent(const PlanItem& item, const ContentSummary& then, const ContentSummary& now);
 
 } // namespace kurvo

@@ -2,89 +2,36 @@
 #include "core/act/execute.h"
 
 #include <fcntl.h>
-#include <stdio.h>
 #include <sys/random.h>
+#include <sys/vfs.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
-#include <climits>
-#include <cstdlib>
 
-#include "core/base/text.h"
-#include "core/platform/filesystem_limits.h"
-#include "core/platform/remove_tree.h"
+#include "core/act/step_work.h"
+#include "core/act/tree_content.h"
+#include "core/platform/filesystem_identity.h"
+#include "core/platform/rename.h"
 
 namespace kurvo {
 namespace {
 
-/// An entry in a folder that is held open, found without following a link.
-struct At {
-    UniqueFd folder;
-    std::string name;
-    std::string path;
-
-    static Result<At> open(const std::string& path)
-    {
-        auto parent = openParent(path);
-        if (!parent)
-            return parent.error();
-        // One that can be synced, where the folder may be read.
-        UniqueFd readable(::openat(parent->folder.get(), ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-        return At{readable ? std::move(readable) : std::move(parent->folder), std::move(parent->name), path};
-    }
-    int fd() const { return folder.get(); }
-    /// 0 or errno.
-    int stat(EntryStat& out) const { return statEntry(fd(), name.c_str(), out, StatSync::Fresh); }
-    bool exists() const
-    {
-        EntryStat s;
-        return stat(s) == 0;
-    }
-    /// Another name in the same folder.
-    At beside(const std::string& otherPath) const
-    {
-        return {UniqueFd(::fcntl(fd(), F_DUPFD_CLOEXEC, 0)), std::string(fileName(otherPath)), otherPath};
-    }
-    void sync() const { ::fsync(fd()); }
-};
-
-/// rename(2) onto nothing; 0 or errno. Some filesystems cannot be asked not to replace.
-int renameTo(const At& from, const At& to)
+/// Times are given by another machine's clock there.
+bool isElsewhere(int fd)
 {
-    if (::renameat2(from.fd(), from.name.c_str(), to.fd(), to.name.c_str(), RENAME_NOREPLACE) == 0)
-        return 0;
-    if (errno != EINVAL && errno != ENOSYS)
-        return errno;
-    if (to.exists())
-        return EEXIST;
-    return ::renameat(from.fd(), from.name.c_str(), to.fd(), to.name.c_str()) == 0 ? 0 : errno;
+    constexpr std::array<unsigned long, 8> kinds{0x6969 /* NFS */,     0x517b /* SMB */,  0xfe534d42 /* SMB 2 */,
+                                                 0xff534d42 /* CIFS */, 0x65735546 /* FUSE */, 0x01021997 /* 9P */,
+                                                 0x00c36400 /* Ceph */, 0x5346414f /* AFS */};
+    struct statfs about { };
+    return ::fstatfs(fd, &about) != 0 ||
+           std::find(kinds.begin(), kinds.end(), static_cast<unsigned long>(about.f_type)) != kinds.end();
 }
 
-std::string readLink(const At& at)
-{
-    std::string target(PATH_MAX, '\0');
-    const auto n = ::readlinkat(at.fd(), at.name.c_str(), target.data(), target.size());
-    target.resize(n > 0 ? static_cast<std::size_t>(n) : 0);
-    return target;
-}
-
-/// The same entry, also after the machine was started again (device numbers are given anew) or on a filesystem whose
-/// inodes are new with each mount.
-bool sameAfterRestart(const EntryStat& now, const EntryStat& then)
-{
-    if (now.kind != then.kind)
-        return false;
-    const bool unwritten = now.modified == then.modified && now.modifiedNs == then.modifiedNs;
-    return now.inode == then.inode || (unwritten && (now.kind == EntryKind::Folder || now.size == then.size));
-}
-
-class Executor {
+class Executor : StepWork {
 public:
-    Executor(Logbook& logbook, LoggedStep& step, const ActOptions& options)
-        : logbook_(logbook), step_(step), options_(options)
-    {
-    }
+    using StepWork::StepWork;
 
     Result<Done> run()
     {
@@ -93,16 +40,19 @@ public:
             return failed(source.error());
         EntryStat now;
         if (const int error = source->stat(now); error != 0)
-            return failed(error == ENOENT ? Error{ErrorKind::NotFound, step_.path, error,
-                                                  displayText(step_.path) + " is no longer there."}
+            return failed(error == ENOENT ? Error{ErrorKind::NotFound, step_.path, error, shown() + " is no longer there."}
                                           : systemError("look at", step_.path, error));
         if (!now.sameObject(step_.stat))
             return failed(replaced());
         if (step_.token.empty())
             step_.token = freshToken();
+        step_.stat.mode = now.mode;
+        step_.stat.uid = now.uid;
+        step_.stat.gid = now.gid;
+        step_.sourceDrive = driveIdentity(source->fd());
         switch (step_.action) {
         case Action::Trash:
-            return trash();
+            return trash(*source);
         case Action::Delete:
             return remove(*source);
         case Action::EmptyTrash:
@@ -113,140 +63,165 @@ public:
         return move(*source);
     }
 
-    Result<std::string> recover()
-    {
-        switch (step_.action) {
-        case Action::Trash:
-            return recoverTrash();
-        case Action::Delete:
-            return recoverDelete();
-        case Action::EmptyTrash:
-            return ended(StepState::Failed, "The emptying of " + shown() +
-                                                " was ended. What had gone is gone; what is left is still listed there.");
-        case Action::Move:
-            break;
-        }
-        return recoverMove();
-    }
-
 private:
-    Error replaced() const
+    Result<Done> trash(const At& source)
     {
-        return {ErrorKind::Changed, step_.path, 0,
-                displayText(step_.path) + " was replaced by something else. It was left alone."};
-    }
-    /// Set aside, it could not be found again by its path.
-    Error lost() const
-    {
-        return {ErrorKind::Changed, step_.path, 0,
-                "The folder that " + displayText(step_.path) +
-                    " lies in was replaced while it was worked on. It was left alone."};
-    }
-    std::string shown() const { return displayText(step_.path); }
-
-    Result<Done> note(StepState state)
-    {
-        step_.state = state;
-        return logbook_.update(step_);
-    }
-    Result<Done> failed(const Error& error)
-    {
-        step_.note = error.sentence;
-        if (const auto noted = note(StepState::Failed); !noted)
-            return noted;
-        return error;
-    }
-
-    Result<Done> trash()
-    {
-        const auto moved = moveToTrash(step_.path, step_.stat, options_.user, [this](const TrashedItem& claimed) {
-            step_.trashed = claimed;
+        const auto folder = trashFolderFor(step_.path, options_.user);
+        if (!folder)
+            return failed(folder.error());
+        if (isAtOrBelow(step_.path, folder->path) || isAtOrBelow(folder->path, step_.path))
+            return failed({ErrorKind::Unsupported, step_.path, 0,
+                           shown() + " is, holds, or already lies in the trash folder itself. Nothing was changed."});
+        const auto claimed = [this](const TrashedItem& item) {
+            step_.trashed = item;
             return note(StepState::Trashing);
-        });
+        };
+        if (::geteuid() != 0 || options_.user.uid == 0) {
+            const auto moved =
+                putIntoTrash(source.fd(), source.name, step_.path, step_.stat, *folder, options_.user, claimed);
+            return moved ? note(StepState::Done) : failed(moved.error());
+        }
+        // With rights: out of its place as root, looked at where nobody else gets, and only then into a folder of the
+        // user's, in which nothing is believed.
+        const auto held = setAside(source, step_.stat);
+        if (!held)
+            return failed(held.error());
+        const auto moved = putIntoTrash(held->fd, held->name, step_.path, step_.stat, *folder, options_.user, claimed);
         if (!moved)
-            return failed(moved.error());
+            return failedWith(source, *held, moved.error());
+        noteDiskError(closeFolder(source, *held->folder));
         return note(StepState::Done);
-    }
-
-    /// Out of the way, where no path leads: 0 or an error with the original where it was.
-    Result<Done> setAside(const At& source, const At& aside)
-    {
-        if (auto noted = note(StepState::SettingAside); !noted)
-            return noted;
-        if (const int error = renameTo(source, aside); error != 0)
-            return systemError("remove", step_.path, error);
-        source.sync();
-        EntryStat now;
-        if (aside.stat(now) != 0 || !now.sameObject(step_.stat))
-            return putBack(source, aside, replaced());
-        return Done{};
-    }
-    /// After setAside(): the original has its name again.
-    Error putBack(const At& source, const At& aside, Error why)
-    {
-        if (const int error = renameTo(aside, source); error != 0)
-            why.sentence +=
-                " It stands at " + displayText(aside.path) + " now, because its name could not be given back.";
-        source.sync();
-        return why;
     }
 
     Result<Done> remove(const At& source)
     {
-        const auto aside = source.beside(step_.asidePath());
-        if (auto set = setAside(source, aside); !set)
-            return failed(set.error());
+        const auto held = setAside(source, step_.stat);
+        if (!held)
+            return failed(held.error());
+        const auto manifest =
+            Manifest::read(held->fd, held->name, step_.path, Manifest::For::Removing, options_.stop);
+        if (!manifest)
+            return failedWith(source, *held, manifest.error());
+        const auto give = [&](const Error& why) {
+            manifest->restoreModes(held->fd, held->name);
+            return failedWith(source, *held, why);
+        };
+        if (auto same = isAsPlanned(*manifest, source.fd()); !same)
+            return give(same.error());
+        step_.sealed = momentNow();
+        if (auto noted = note(StepState::Removing); !noted) {
+            auto why = noted.error();
+            why.sentence += giveBack(source, *held);
+            return why;
+        }
+        if (!removeHeld(source, *held, *manifest))
+            return failed({ErrorKind::Changed, step_.path, 0, step_.note});
+        removeTrashNote();
+        return note(StepState::Done);
+    }
+
+    /// What was planned and checked, and nothing in it was changed since the check began.
+    Result<Done> isAsPlanned(const Manifest& manifest, int folder) const
+    {
         if (options_.contentIsSame)
-            if (auto same = options_.contentIsSame(aside.path); !same)
-                return failed(putBack(source, aside, isAtOrBelow(same.error().path, aside.path) ? lost() : same.error()));
-        if (auto noted = note(StepState::Removing); !noted)
-            return putBack(source, aside, noted.error());
-        return removeAside(source, aside);
+            if (auto same = options_.contentIsSame(manifest.summary()); !same)
+                return same;
+        if (options_.checkedSince == 0 || isElsewhere(folder))
+            return Done{};
+        return manifest.unchangedSince(options_.checkedSince, step_.path);
     }
 
     /// One after the other, each listed until it is gone, so that nothing has to be taken back when it is ended.
-    Result<Done> emptyTrash(const At& trash)
+    Result<Done> emptyTrash(const At& source)
     {
-        if (options_.contentIsSame)
-            if (auto same = options_.contentIsSame(trash.path); !same)
-                return failed(same.error());
-        const TrashFolder folder{trash.path, ""};
-        const auto items = listTrash(folder);
-        if (!items)
-            return failed(items.error());
+        const auto whole =
+            Manifest::read(source.fd(), source.name, step_.path, Manifest::For::Looking, options_.stop);
+        if (!whole)
+            return failed(whole.error());
+        if (auto same = isAsPlanned(*whole, source.fd()); !same)
+            return failed(same.error());
+        const auto trashes = existingTrashFolders(step_.path, options_.user);
+        const auto folder = std::find_if(trashes.begin(), trashes.end(),
+                                         [&](const TrashFolder& trash) { return trash.path == step_.path; });
+        if (folder == trashes.end())
+            return failed({ErrorKind::Unsupported, step_.path, 0,
+                           shown() + " is not a trash folder of yours. Nothing in it is touched."});
+        const auto trash = OpenTrash::open(*folder, options_.user.uid);
+        const auto listed = listTrash(*folder);
+        if (!trash || !listed)
+            return failed(trash ? listed.error() : trash.error());
         if (auto noted = note(StepState::Removing); !noted)
             return noted;
-        for (const auto& item : *items)
-            if (auto removed = removeFromTrash(item, options_.stop); !removed)
-                return failed(removed.error());
-        return note(StepState::Done);
+        auto files = At::open(joinPath(step_.path, "files"));
+        if (!files)
+            return failed(files.error());
+        auto aside = PrivateFolder::make(files->fd(), step_.privateName(), joinPath(step_.path, step_.privateName()));
+        if (!aside)
+            return failed(aside.error());
+        std::optional<Error> surprise;
+        for (const auto& [name, content] : whole->summariesIn("files")) {
+            const auto item = std::find_if(listed->begin(), listed->end(),
+                                           [&, &wanted = name](const TrashedItem& i) { return i.name == wanted; });
+            if (item == listed->end() || options_.stop.stop_requested())
+                continue;
+            if (auto gone = removeTrashed(*trash, *item, content, *aside); !gone && !surprise)
+                surprise = gone.error();
+        }
+        int error = closeFolder(*files, *aside);
+        if (error == 0)
+            error = trash->sync();
+        if (error != 0 && !surprise)
+            surprise = systemError("empty", step_.path, error);
+        if (options_.stop.stop_requested() && !surprise)
+            surprise = Error{ErrorKind::Cancelled, step_.path, ECANCELED,
+                             "Stopped. What is left in the trash is still listed there."};
+        return surprise ? failed(*surprise) : note(StepState::Done);
+    }
+
+    /// What lies there under that name, if it is what was there when the trash was looked through.
+    Result<Done> removeTrashed(const OpenTrash& trash, const TrashedItem& item, const ContentSummary& then,
+                               const PrivateFolder& aside)
+    {
+        const auto shownName = joinPath(joinPath(item.folder.path, "files"), item.name);
+        if (const int error = renameNoReplace(trash.files(), item.name.c_str(), aside.fd(), item.name.c_str()); error != 0)
+            return error == ENOENT ? Result<Done>(Done{}) : systemError("remove from the trash:", shownName, error);
+        const auto back = [&](Error why) {
+            if (renameNoReplace(aside.fd(), item.name.c_str(), trash.files(), item.name.c_str()) != 0)
+                why.sentence += " It is at " + displayText(joinPath(aside.path(), item.name)) + ".";
+            else
+                why.sentence += " It is in the trash still.";
+            return why;
+        };
+        const auto manifest = Manifest::read(aside.fd(), item.name, shownName, Manifest::For::Removing, options_.stop);
+        if (!manifest)
+            return back(manifest.error());
+        if (manifest->summary() != then) {
+            manifest->restoreModes(aside.fd(), item.name);
+            return back({ErrorKind::Changed, shownName, 0,
+                         displayText(shownName) + " is not what was in the trash when it was checked."});
+        }
+        const auto removed = manifest->remove(aside.fd(), item.name, shownName, options_.stop);
+        if (removed.surprise) {
+            manifest->restoreModes(aside.fd(), item.name);
+            return back(*removed.surprise);
+        }
+        trash.removeNote(item);
+        return Done{};
     }
 
     /// What lies in a trash folder has a note of where it was, which goes with it.
     void removeTrashNote() const
     {
         const auto files = parentPath(step_.path);
-        const auto trashes = fileName(files) == "files" ? existingTrashFolders(std::string(files), options_.user)
-                                                        : std::vector<TrashFolder>();
-        if (std::none_of(trashes.begin(), trashes.end(),
-                         [&](const TrashFolder& trash) { return trash.path == parentPath(files); }))
+        if (fileName(files) != "files")
             return;
-        const auto info = openFolder(joinPath(parentPath(files), "info"));
-        if (info)
-            ::unlinkat(info->get(), (std::string(fileName(step_.path)) + ".trashinfo").c_str(), 0);
-    }
-
-    Result<Done> removeAside(const At& source, const At& aside)
-    {
-        const int error = removeTree(aside.fd(), aside.name.c_str());
-        if (error != 0 && error != ENOENT) {
-            auto why = systemError("delete all of", step_.path, error);
-            why.sentence += " What is left of it is at its old path.";
-            return failed(putBack(source, aside, why));
-        }
-        source.sync();
-        removeTrashNote();
-        return note(StepState::Done);
+        const auto trashes = existingTrashFolders(std::string(files), options_.user);
+        const auto folder = std::find_if(trashes.begin(), trashes.end(),
+                                         [&](const TrashFolder& trash) { return trash.path == parentPath(files); });
+        if (folder == trashes.end())
+            return;
+        if (const auto trash = OpenTrash::open(*folder, options_.user.uid))
+            trash->removeNote(trash->noteOn(std::string(fileName(step_.path))));
     }
 
     Result<Done> move(const At& source)
@@ -255,213 +230,155 @@ private:
         if (!target)
             return failed(target.error());
         EntryStat there;
-        const bool ownLink = target->stat(there) == 0 && isOwnLink(*target, there);
-        if (!ownLink && target->exists())
-            return failed({ErrorKind::Unsupported, step_.target, EEXIST,
-                           "Something stands at " + displayText(step_.target) + " already. It is not replaced."});
-        const auto partial = target->beside(step_.partialPath());
+        const int seen = target->stat(there);
+        const bool ownLink = seen == 0 && there.kind == EntryKind::SymbolicLink && target->readLink() == step_.path;
+        if (!ownLink && seen != ENOENT)
+            return failed(seen == 0 ? Error{ErrorKind::Unsupported, step_.target, EEXIST,
+                                            "Something stands at " + displayText(step_.target) +
+                                                " already. It is not replaced."}
+                                    : systemError("look at", step_.target, seen));
+        step_.targetDrive = driveIdentity(target->fd());
         if (auto noted = note(StepState::Copying); !noted)
             return noted;
-        auto copy = copyTree(source.fd(), source.name, step_.path, partial.fd(), partial.name, step_.target,
-                             options_.stop, options_.onBytes);
+        auto room = PrivateFolder::make(target->fd(), step_.privateName(),
+                                        joinPath(parentPath(step_.target), step_.privateName()));
+        if (!room)
+            return failed(room.error());
+        const auto copy = makeCopy(source, *room, *target);
         if (!copy)
-            return takeCopyBack(partial, copy.error());
-        // To the drive, and read back from there.
-        if (::syncfs(partial.fd()) != 0)
-            return takeCopyBack(partial, systemError("write", step_.target, errno));
-        if (auto same = verifyCopy(*copy, partial.fd(), partial.name, step_.target, options_.stop, options_.onBytes);
-            !same)
-            return takeCopyBack(partial, same.error());
-        if (const int error = partial.stat(there); error != 0)
-            return takeCopyBack(partial, systemError("read", step_.target, error));
-        step_.copyInode = there.inode;
+            return takeCopyBack(*target, copy.error());
+        const auto held = setAside(source, copy->entries.front().stat);
+        if (!held)
+            return takeCopyBack(*target, held.error());
+        const auto original = Manifest::read(held->fd, held->name, step_.path, Manifest::For::Removing, options_.stop);
+        const auto give = [&](Error why) {
+            if (original)
+                original->restoreModes(held->fd, held->name);
+            why.sentence += giveBack(source, *held);
+            return takeCopyBack(*target, why);
+        };
+        if (!original)
+            return give(original.error());
+        if (auto same = original->sameAs(Manifest::of(*copy), step_.path); !same)
+            return give(same.error());
         if (auto noted = note(StepState::Placing); !noted)
-            return takeCopyBack(partial, noted.error());
-        if (const int error = place(partial, *target, ownLink); error != 0)
-            return takeCopyBack(partial, systemError("write", step_.target, error));
-        target->sync();
-
-        const auto aside = source.beside(step_.asidePath());
-        if (auto set = setAside(source, aside); !set)
-            return takeCopyBack(*target, set.error());
-        if (auto same = verifySource(*copy, aside.fd(), aside.name, step_.path); !same)
-            return takeCopyBack(*target, putBack(source, aside, same.error()));
-        if (auto noted = note(StepState::Removing); !noted)
-            return takeCopyBack(*target, putBack(source, aside, noted.error()));
-        if (!copy->ownersKept)
-            step_.note = "The owner could not be kept at the destination.";
-        if (copy->attributesLost > 0)
-            step_.note += std::string(step_.note.empty() ? "" : " ") + "The destination does not take all attributes.";
-        return removeMoved(source, aside);
+            return give(noted.error());
+        if (auto placed = place(*room, *target, ownLink); !placed)
+            return give(placed.error());
+        if (auto durable = settlePlaced(*room, *target); !durable) {
+            // What is at the target may or may not outlast a power cut: the original stays.
+            original->restoreModes(held->fd, held->name);
+            auto why = durable.error();
+            why.sentence += giveBack(source, *held);
+            why.sentence += " A copy may stand at " + displayText(step_.target) + ".";
+            stuck_ = true; // the next start sees what came of it
+            return failed(why);
+        }
+        step_.sealed = momentNow();
+        step_.note = copy->losses.sentence();
+        if (auto noted = note(StepState::Removing); !noted) {
+            auto why = noted.error();
+            why.sentence += giveBack(source, *held);
+            return why;
+        }
+        return removeMoved(source, *held, *original);
     }
 
-    /// The link that an earlier move left here, to what now comes back.
-    bool isOwnLink(const At& at, const EntryStat& stat) const
+    /// Written, on the drive, and read back from there.
+    Result<TreeCopy> makeCopy(const At& source, const PrivateFolder& room, const At& target)
     {
-        return stat.kind == EntryKind::SymbolicLink && readLink(at) == step_.path;
+        auto copy = copyTree(source.fd(), source.name, step_.path, room.fd(), target.name, step_.target, options_.stop,
+                             options_.onBytes);
+        if (!copy)
+            return copy;
+        if (options_.accepted && !copy->losses.within(*options_.accepted))
+            return Error{ErrorKind::Unsupported, step_.target, 0,
+                         copy->losses.sentence() + " That was not known beforehand, so that " + shown() + " was left where it is."};
+        if (::syncfs(room.fd()) != 0)
+            return systemError("write", step_.target, errno);
+        if (auto same = verifyCopy(*copy, room.fd(), target.name, step_.target, options_.stop, options_.onBytes); !same)
+            return same.error();
+        EntryStat made;
+        if (const int error = statEntry(room.fd(), target.name.c_str(), made, StatSync::Fresh); error != 0)
+            return systemError("read", step_.target, error);
+        step_.copyInode = made.inode;
+        return copy;
     }
 
-    /// 0 or errno.
-    int place(const At& partial, const At& target, bool ownLink)
+    /// The copy gets its name. What stood there and changed places with it is looked at: only the link that an earlier
+    /// move left goes.
+    Result<Done> place(const PrivateFolder& room, const At& target, bool ownLink)
     {
-        if (!ownLink)
-            return renameTo(partial, target);
-        if (::renameat2(partial.fd(), partial.name.c_str(), target.fd(), target.name.c_str(), RENAME_EXCHANGE) != 0)
-            return errno;
-        return ::unlinkat(partial.fd(), partial.name.c_str(), 0) == 0 ? 0 : errno; // the link
+        const auto taken = [this] {
+            return Error{ErrorKind::Changed, step_.target, EEXIST,
+                         "Something else stands at " + displayText(step_.target) + " by now. It is not replaced."};
+        };
+        if (!ownLink) {
+            const int error = renameNoReplace(room.fd(), target.name.c_str(), target.fd(), target.name.c_str());
+            if (error == EEXIST || error == ENOTEMPTY)
+                return taken();
+            return error == 0 ? Result<Done>(Done{}) : systemError("write", step_.target, error);
+        }
+        if (const int error = renameExchange(room.fd(), target.name.c_str(), target.fd(), target.name.c_str()); error != 0)
+            return error == ENOENT ? taken() : systemError("write", step_.target, error);
+        EntryStat out;
+        const At was{UniqueFd(::fcntl(room.fd(), F_DUPFD_CLOEXEC, 0)), target.name, step_.target};
+        if (was.stat(out) == 0 && out.kind == EntryKind::SymbolicLink && was.readLink() == step_.path)
+            return ::unlinkat(room.fd(), target.name.c_str(), 0) == 0 ? Result<Done>(Done{})
+                                                                      : systemError("write", step_.target, errno);
+        if (const int error = renameExchange(room.fd(), target.name.c_str(), target.fd(), target.name.c_str()); error != 0) {
+            stuck_ = true;
+            return systemError("put back", step_.target, error);
+        }
+        return taken();
+    }
+
+    /// The copy is where it should be and will be there after a power cut.
+    Result<Done> settlePlaced(const PrivateFolder& room, const At& target)
+    {
+        EntryStat now;
+        int error = target.stat(now);
+        if (error == 0 && now.inode != step_.copyInode)
+            return Error{ErrorKind::Changed, step_.target, 0,
+                         displayText(step_.target) + " was taken away as soon as it was there."};
+        if (error == 0)
+            error = closeFolder(target, room);
+        return error == 0 ? Result<Done>(Done{}) : systemError("write", step_.target, error);
     }
 
     /// The original stands; the copy, whole or not, goes again.
-    Result<Done> takeCopyBack(const At& copy, const Error& why)
+    Result<Done> takeCopyBack(const At& target, const Error& why)
     {
-        const int error = removeTree(copy.fd(), copy.name.c_str());
-        if (error != 0 && error != ENOENT) {
-            step_.note = why.sentence + " What was copied could not be removed yet.";
-            (void)logbook_.update(step_); // under way: recover() tries again
-            return why;
+        if (const auto removed = removeCopy(target); !removed) {
+            stuck_ = true;
+            auto both = why;
+            both.sentence += " What was copied could not be removed yet.";
+            return failed(both);
         }
         return failed(why);
     }
 
     /// The copy is in its place: the rest of the way.
-    Result<Done> removeMoved(const At& source, const At& aside)
+    Result<Done> removeMoved(const At& source, const Held& held, const Manifest& original)
     {
-        if (step_.leaveLink && ::symlinkat(step_.target.c_str(), source.fd(), source.name.c_str()) != 0 &&
-            errno != EEXIST)
-            step_.note = "The link at the old path could not be made: " + systemErrorText(errno) + ".";
-        const int error = removeTree(aside.fd(), aside.name.c_str());
-        if (error != 0 && error != ENOENT)
-            step_.note = "It was moved, but of the original something could not be removed (" + systemErrorText(error) +
-                         "). That is at " + displayText(aside.path) + " now.";
-        source.sync();
+        const auto lost = step_.note;
+        step_.note.clear();
+        if (!removeHeld(source, held, original)) {
+            if (stuck_) {
+                (void)logbook_.update(step_);
+                return Error{ErrorKind::System, step_.path, 0, step_.note};
+            }
+            step_.note = shown() + " was moved, but not all of the original could be removed: " + step_.note;
+        } else if (step_.leaveLink) {
+            if (::symlinkat(step_.target.c_str(), source.fd(), source.name.c_str()) != 0)
+                step_.note = "The link at the old path could not be made: " + systemErrorText(errno) + ".";
+            else if (const int error = syncFolder(source.fd()); error != 0)
+                step_.note = "The link at the old path may not be kept: " + systemErrorText(error) + ".";
+        }
+        if (!lost.empty())
+            step_.note = lost + (step_.note.empty() ? "" : " ") + step_.note;
         return note(StepState::Done);
     }
-
-    Result<std::string> ended(StepState state, const std::string& sentence)
-    {
-        step_.note = sentence;
-        if (const auto noted = note(state); !noted)
-            return noted.error();
-        return sentence;
-    }
-
-    Result<std::string> recoverTrash()
-    {
-        auto files = openFolder(joinPath(step_.trashed.folder.path, "files"));
-        if (!files)
-            return files.error();
-        EntryStat now;
-        if (statEntry(files->get(), step_.trashed.name.c_str(), now, StatSync::Fresh) == 0 &&
-            sameAfterRestart(now, step_.stat))
-            return ended(StepState::Done, shown() + " is in the trash.");
-        // The name was claimed and not used.
-        const auto info = joinPath(joinPath(step_.trashed.folder.path, "info"), step_.trashed.name + ".trashinfo");
-        if (statEntry(files->get(), step_.trashed.name.c_str(), now, StatSync::Fresh) == ENOENT)
-            ::unlink(info.c_str());
-        return ended(StepState::Failed, shown() + " was not put into the trash and is where it was.");
-    }
-
-    Result<std::string> recoverDelete()
-    {
-        auto source = At::open(step_.path);
-        if (!source)
-            return source.error();
-        const auto aside = source->beside(step_.asidePath());
-        if (step_.state == StepState::SettingAside) {
-            if (!aside.exists())
-                return ended(StepState::Failed, shown() + " was not deleted and is where it was.");
-            if (const int error = renameTo(aside, *source); error != 0)
-                return systemError("put back", step_.path, error);
-            source->sync();
-            return ended(StepState::Failed, shown() + " was not deleted and is where it was.");
-        }
-        if (const auto done = removeAside(*source, aside); !done)
-            return done.error();
-        return ended(StepState::Done, "The deletion of " + shown() + " was finished.");
-    }
-
-    Result<std::string> recoverMove()
-    {
-        auto source = At::open(step_.path);
-        if (!source)
-            return source.error();
-        auto target = At::open(step_.target);
-        EntryStat above, below;
-        // Where nothing is mounted the folder is missing, or lies on the drive that the original is on.
-        if (!target || statEntry(target->fd(), "", above) != 0 || statEntry(source->fd(), "", below) != 0 ||
-            above.device == below.device)
-            return Error{ErrorKind::NotFound, step_.target, ENOENT,
-                         "The drive of " + displayText(step_.target) + " is not there. The move of " + shown() +
-                             " waits for it; what was under way is kept."};
-        const auto partial = target->beside(step_.partialPath());
-        const auto aside = source->beside(step_.asidePath());
-        EntryStat placed;
-        const bool there = step_.copyInode != 0 && target->stat(placed) == 0;
-        // Before the original goes, one that was written to is still the copy: both are compared below.
-        const bool unwritten = step_.state != StepState::Removing || placed.kind != EntryKind::File ||
-                               placed.size == step_.stat.size;
-        const bool isSame =
-            there && placed.inode == step_.copyInode && placed.kind == step_.stat.kind && unwritten;
-        // Where inodes are new with each mount, what is left of the original decides: all of it must be in the copy.
-        const auto isCopy = [&] {
-            if (!there || partial.exists() || !filesystemLimits(step_.target).inodesChange)
-                return false;
-            if (step_.state == StepState::Removing && !aside.exists())
-                return true; // nothing of it is left any more
-            const auto& original = aside.exists() ? aside : *source;
-            return original.exists() &&
-                   compareTrees(original.fd(), original.name, step_.path, target->fd(), target->name, step_.target,
-                                options_.stop, Compare::Part);
-        };
-        const bool isPlaced = isSame || isCopy();
-        if (step_.state == StepState::Removing) {
-            if (!isPlaced)
-                return Error{ErrorKind::NotFound, step_.target, ENOENT,
-                             displayText(step_.target) + " is not there, to which " + shown() +
-                                 " was moved. The original is kept at " + displayText(aside.path) + "."};
-            if (const auto done = removeMoved(*source, aside); !done)
-                return done.error();
-            return ended(StepState::Done, "The move of " + shown() + " was finished.");
-        }
-        if (!isPlaced) {
-            // A copy that never got its name.
-            if (aside.exists() && renameTo(aside, *source) != 0)
-                return systemError("put back", step_.path, errno);
-            const int error = removeTree(partial.fd(), partial.name.c_str());
-            if (error != 0 && error != ENOENT)
-                return systemError("remove", partial.path, error);
-            return ended(StepState::Failed,
-                         shown() + " was not moved and is where it was. What had been copied was removed.");
-        }
-        ::unlinkat(partial.fd(), partial.name.c_str(), 0); // the link that it changed places with
-        // The copy has its name, and the original is there or aside: whether both still are the same decides.
-        if (!aside.exists()) {
-            EntryStat now;
-            if (source->stat(now) != 0 || !sameAfterRestart(now, step_.stat))
-                return ended(StepState::Failed, "Of " + shown() + " a copy stands at " + displayText(step_.target) +
-                                                    ". The original was replaced meanwhile; both were left.");
-            step_.stat = now; // as this start of the machine numbers it
-            if (auto set = setAside(*source, aside); !set)
-                return set.error();
-        }
-        const auto same =
-            compareTrees(aside.fd(), aside.name, step_.path, target->fd(), target->name, step_.target, options_.stop);
-        if (!same) {
-            const auto why = putBack(*source, aside, same.error());
-            return ended(StepState::Failed, "Of " + shown() + " a copy stands at " + displayText(step_.target) +
-                                                ", which is not the same any more: " + why.sentence +
-                                                " Both were left.");
-        }
-        if (auto noted = note(StepState::Removing); !noted)
-            return noted.error();
-        if (const auto done = removeMoved(*source, aside); !done)
-            return done.error();
-        return ended(StepState::Done, "The move of " + shown() + " was finished.");
-    }
-
-    Logbook& logbook_;
-    LoggedStep& step_;
-    const ActOptions& options_;
 };
 
 } // namespace
@@ -483,74 +400,6 @@ std::string freshToken()
 Result<Done> execute(Logbook& logbook, LoggedStep& step, const ActOptions& options)
 {
     return Executor(logbook, step, options).run();
-}
-
-Result<std::string> recover(Logbook& logbook, LoggedStep& step, const ActOptions& options)
-{
-    return Executor(logbook, step, options).recover();
-}
-
-LoggedStep undoingStep(const LoggedStep& step, std::int64_t run)
-{
-    LoggedStep back;
-    back.run = run;
-    back.action = Action::Move;
-    back.path = step.target;
-    back.target = step.path;
-    back.disk = step.disk;
-    back.token = freshToken();
-    back.stat = step.stat;
-    auto there = openParent(step.target);
-    if (there)
-        (void)statEntry(there->folder.get(), there->name.c_str(), back.stat, StatSync::Fresh);
-    return back;
-}
-
-bool isMovedThere(const LoggedStep& step)
-{
-    const auto parent = openParent(step.target);
-    EntryStat now;
-    if (!parent || statEntry(parent->folder.get(), parent->name.c_str(), now, StatSync::Fresh) != 0 ||
-        now.kind != step.stat.kind)
-        return false;
-    if (now.inode == step.copyInode)
-        return true;
-    constexpr std::int64_t coarse = 2; // FAT keeps even seconds
-    return filesystemLimits(step.target).inodesChange && (now.kind != EntryKind::File || now.size == step.stat.size) &&
-           std::abs(now.modified - step.stat.modified) <= coarse;
-}
-
-Result<Done> undo(Logbook& logbook, LoggedStep& step, LoggedStep* back, const ActOptions& options)
-{
-    if (step.state != StepState::Done)
-        return Error{ErrorKind::Unsupported, step.path, 0, displayText(step.path) + " was not changed by this run."};
-    Result<Done> done = Done{};
-    switch (step.action) {
-    case Action::Delete:
-        return Error{ErrorKind::Unsupported, step.path, 0,
-                     displayText(step.path) + " was deleted for good. That cannot be taken back."};
-    case Action::Trash:
-        done = restoreFromTrash(step.trashed);
-        break;
-    case Action::EmptyTrash:
-        return Error{ErrorKind::Unsupported, step.path, 0,
-                     "What was in " + displayText(step.path) + " was removed for good. That cannot be taken back."};
-    case Action::Move:
-        if (!isMovedThere(step))
-            return Error{ErrorKind::Changed, step.target, 0,
-                         displayText(step.target) + " is not what was moved there. It was left alone."};
-        done = execute(logbook, *back, options);
-        if (done) { // it is no step of its own that could be taken back
-            back->state = StepState::Undone;
-            back->note = undoingNote;
-            done = logbook.update(*back);
-        }
-        break;
-    }
-    if (!done)
-        return done;
-    step.state = StepState::Undone;
-    return logbook.update(step);
 }
 
 } // namespace kurvo

@@ -2,12 +2,14 @@
 // Carrying out one step so that at every moment each byte is whole at its old or at its new place, and the logbook
 // knows at which (docs/reliability.md has the states and what follows from each).
 //
-// A move copies to a partial name beside its place, syncs, reads the copy back, gives it its name, renames the original
-// out of the way, makes sure that this still is what was copied, and only then removes it. A deletion renames out of
-// the way first and looks at the content there, where no path leads any more.
+// A move copies into a private folder beside its place, syncs and reads the copy back; the original is renamed into a
+// private folder beside it and shown there to be what was copied, by nobody written to; only then the copy gets its name,
+// and only then the original is removed, entry by entry as it was listed. A deletion sets aside, looks and removes in the
+// same way. What turns out to be something else is given back.
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <stop_token>
 #include <string>
 
@@ -22,12 +24,17 @@ struct ActOptions {
     UserFolders user;
     std::stop_token stop; ///< heeded while a copy is made and verified; what was begun is then taken back
     BytesReport onBytes;  ///< a moved byte is told three times: read, written and read back count as two reports
-    /// Whether what now is at this path still has the content that was planned; none asks for nothing but the identity.
-    std::function<Result<Done>(const std::string& path)> contentIsSame;
+    /// Whether this still is the content that was planned; none asks for nothing but the identity.
+    std::function<Result<Done>(const ContentSummary& now)> contentIsSame;
+    /// Deleting: when the check of what is planned began (momentNow()). What was changed since is not deleted. 0: not known.
+    std::int64_t checkedSince = 0;
+    /// Moving: what the destination may lose, because it was told before; none for anything.
+    std::optional<Losses> accepted;
 };
 
-/// `step` is Planned and noted in the logbook; `step.stat` is what was checked. Afterwards it is Done, Failed (nothing
-/// was changed, `note` and the error say why), or still under way where the drive went away.
+/// `step` is Planned and noted in the logbook; `step.stat` is what was checked. Afterwards it is Done, Failed
+/// (`note` and the error say why and, where not all is as before, what is where), or still under way where something could
+/// not be given back, because a drive went away.
 Result<Done> execute(Logbook& logbook, LoggedStep& step, const ActOptions& options);
 
 /// Ends a step that a kill or a power cut left under way: finishes it where that is safe, else takes it back. The

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "core/act/busy.h"
 #include "core/act/tree_content.h"
 
 namespace kurvo {
@@ -22,26 +23,27 @@ struct ShownEntry {
 
 class FileCopier {
 public:
-    FileCopier(std::stop_token stop, BytesReport onBytes);
+    FileCopier(std::stop_token stop, BytesReport onBytes, Busy& busy);
 
     /// Copies `name` in `from` to `newName` in `to`; `made.stat` is what was seen of it. Changed where it is something
     /// else by now. `groupKept`: what is made in `to` gets this process's own group.
     Result<Done> copy(int from, const std::string& name, int to, const std::string& newName, bool groupKept,
                       CopiedEntry& made, const ShownEntry& shown);
-    /// Extended attributes, with the ACLs and capabilities that are kept as such.
-    void copyAttributes(int source, int target);
-    /// Owner, mode and times, in this order: a change of owner clears bits of the mode, and times come last.
-    Result<Done> finish(int target, const EntryStat& stat, bool groupKept, const ShownEntry& shown);
+    /// Owner, mode, extended attributes with ACLs and capabilities, flags and times, in this order: a change of owner
+    /// clears bits of the mode and capabilities, and times come last.
+    Result<Done> finish(int source, int target, const EntryStat& stat, bool groupKept, const ShownEntry& shown);
 
     std::uint64_t bytes = 0;
-    bool ownersKept = true;
-    std::uint64_t attributesLost = 0;
+    Losses losses;
 
 private:
+    void copyAttributes(int source, int target);
+    void copyFlags(int source, int target);
     Result<Done> copyPiece(int source, int target, std::uint64_t at, std::uint64_t end, const ShownEntry& shown);
 
     std::stop_token stop_;
     BytesReport onBytes_;
+    Busy& busy_;
     std::vector<char> buffer_;
     Hasher hasher_;
     std::uint32_t user_, group_;

@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cctype>
 #include <cerrno>
 
 #include "core/base/figures.h"
@@ -21,32 +22,43 @@ namespace kurvo {
 namespace {
 
 constexpr std::array stateNames{"planned",  "copying", "placing", "setting aside", "removing",
-                                "trashing", "done",    "failed",  "undone",        "emptied"};
+                                "trashing", "restoring", "done",  "failed",        "undone", "emptied"};
 constexpr std::array actionNames{"trash", "delete", "move", "empty trash"};
 
 const Database::Layout layout{
-    "runs of the logbook", 2,
+    "runs of the logbook", 3,
     "CREATE TABLE run (id INTEGER PRIMARY KEY, began INTEGER NOT NULL, ended INTEGER NOT NULL, place BLOB NOT NULL,"
-    " host TEXT NOT NULL, free_before INTEGER NOT NULL, free_after INTEGER NOT NULL);"
+    " host TEXT NOT NULL, free_before INTEGER NOT NULL, free_after INTEGER NOT NULL, rights_run INTEGER NOT NULL DEFAULT 0);"
     "CREATE TABLE step (id INTEGER PRIMARY KEY, run INTEGER NOT NULL REFERENCES run(id), action TEXT NOT NULL,"
     " state TEXT NOT NULL, path BLOB NOT NULL, kind INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER NOT NULL,"
     " size INTEGER NOT NULL, modified INTEGER NOT NULL, modified_ns INTEGER NOT NULL, disk INTEGER NOT NULL,"
     " target BLOB NOT NULL, leave_link INTEGER NOT NULL, token TEXT NOT NULL, copy_inode INTEGER NOT NULL,"
     " trash BLOB NOT NULL, trash_top BLOB NOT NULL, trash_name BLOB NOT NULL, trashed INTEGER NOT NULL,"
-    " note TEXT NOT NULL, changed INTEGER NOT NULL, frees INTEGER NOT NULL, held_open INTEGER NOT NULL);"
+    " note TEXT NOT NULL, changed INTEGER NOT NULL, frees INTEGER NOT NULL, held_open INTEGER NOT NULL,"
+    " mode INTEGER NOT NULL, uid INTEGER NOT NULL, gid INTEGER NOT NULL, source_drive TEXT NOT NULL,"
+    " target_drive TEXT NOT NULL, sealed INTEGER NOT NULL);"
     "CREATE INDEX step_run ON step (run);"
     "CREATE INDEX step_state ON step (state);"
-    "PRAGMA user_version = 2;",
+    "PRAGMA user_version = 3;",
     {"ALTER TABLE step ADD COLUMN frees INTEGER NOT NULL DEFAULT 0;"
      "ALTER TABLE step ADD COLUMN held_open INTEGER NOT NULL DEFAULT 0;"
      "UPDATE step SET frees = disk;"
-     "PRAGMA user_version = 2;"}};
+     "PRAGMA user_version = 2;",
+     "ALTER TABLE run ADD COLUMN rights_run INTEGER NOT NULL DEFAULT 0;"
+     "ALTER TABLE step ADD COLUMN mode INTEGER NOT NULL DEFAULT 0;"
+     "ALTER TABLE step ADD COLUMN uid INTEGER NOT NULL DEFAULT 0;"
+     "ALTER TABLE step ADD COLUMN gid INTEGER NOT NULL DEFAULT 0;"
+     "ALTER TABLE step ADD COLUMN source_drive TEXT NOT NULL DEFAULT '';"
+     "ALTER TABLE step ADD COLUMN target_drive TEXT NOT NULL DEFAULT '';"
+     "ALTER TABLE step ADD COLUMN sealed INTEGER NOT NULL DEFAULT 0;"
+     "PRAGMA user_version = 3;"}};
 
 /// What is written of a step, in the order of put(); `id` follows.
 #define KURVO_STEP_COLUMNS \
     "run, action, state, path, kind, device, inode, size, modified, modified_ns, disk, target, leave_link, token," \
-    " copy_inode, trash, trash_top, trash_name, trashed, note, changed, frees, held_open"
-constexpr int stepColumns = 23;
+    " copy_inode, trash, trash_top, trash_name, trashed, note, changed, frees, held_open, mode, uid, gid, source_drive," \
+    " target_drive, sealed"
+constexpr int stepColumns = 29;
 
 template <typename Names>
 std::size_t indexOf(const Names& names, const std::string& name, std::size_t otherwise)
@@ -65,6 +77,26 @@ std::uint64_t unsignedOf(std::int64_t value)
     return static_cast<std::uint64_t>(value);
 }
 
+bool isWholePath(const std::string& path)
+{
+    const auto framed = path + "/";
+    return path.starts_with('/') && framed.find("/../") == framed.npos && framed.find("/./") == framed.npos &&
+           path.find('\0') == path.npos;
+}
+
+/// Paths are whole, and what becomes a name on a drive is one. Rows can be written by others than Kurvo.
+bool isSound(const LoggedStep& step)
+{
+    const auto isName = [](const std::string& name) {
+        return name.find('/') == name.npos && name.find('\0') == name.npos && name != "." && name != "..";
+    };
+    return isWholePath(step.path) && (step.target.empty() || isWholePath(step.target)) &&
+           (step.trashed.folder.path.empty() || isWholePath(step.trashed.folder.path)) && isName(step.trashed.name) &&
+           std::all_of(step.token.begin(), step.token.end(),
+                       [](unsigned char c) { return std::isalnum(c) != 0; }) &&
+           step.stat.kind <= EntryKind::CharacterDevice;
+}
+
 } // namespace
 
 const char* stateName(StepState state)
@@ -75,16 +107,6 @@ const char* stateName(StepState state)
 const char* actionName(Action action)
 {
     return actionNames[static_cast<std::size_t>(action)];
-}
-
-std::string LoggedStep::partialPath() const
-{
-    return joinPath(parentPath(target), ".kurvo-partial-" + token);
-}
-
-std::string LoggedStep::asidePath() const
-{
-    return joinPath(parentPath(path), ".kurvo-aside-" + token);
 }
 
 Logbook::Logbook(std::string file) : Logbook(std::move(file), ::geteuid()) { }
@@ -135,8 +157,8 @@ Result<Done> Logbook::begin(LoggedRun& run)
     const FilesAs as(owner_);
     if (auto opened = open(true); !opened)
         return opened;
-    Statement add(*database_,
-                  "INSERT INTO run (began, ended, place, host, free_before, free_after) VALUES (?, 0, ?, ?, ?, 0)");
+    Statement add(*database_, "INSERT INTO run (began, ended, place, host, free_before, free_after, rights_run) VALUES "
+                              "(?, 0, ?, ?, ?, 0, 0)");
     if (!add)
         return database_->error();
     add.number(1, run.began);
@@ -189,6 +211,12 @@ Result<Done> Logbook::put(Statement& statement, LoggedStep& step)
     statement.number(21, step.changed);
     statement.number(22, signedOf(step.frees));
     statement.number(23, step.heldOpen ? 1 : 0);
+    statement.number(24, step.stat.mode);
+    statement.number(25, step.stat.uid);
+    statement.number(26, step.stat.gid);
+    statement.text(27, step.sourceDrive);
+    statement.text(28, step.targetDrive);
+    statement.number(29, step.sealed);
     const bool written = statement.step() == SQLITE_DONE;
     statement.reset();
     return written ? Result<Done>(Done{}) : database_->error();
@@ -266,15 +294,15 @@ Result<std::vector<LoggedRun>> Logbook::runs()
     if (auto opened = open(false); !opened)
         return opened.error().kind == ErrorKind::NotFound ? Result<std::vector<LoggedRun>>(all) : opened.error();
     Statement read(*database_,
-                   "SELECT id, began, ended, place, host, free_before, free_after FROM run ORDER BY id DESC");
+                   "SELECT id, began, ended, place, host, free_before, free_after, rights_run FROM run ORDER BY id DESC");
     int got = SQLITE_ERROR;
     while (read && (got = read.step()) == SQLITE_ROW)
         all.push_back({read.numberAt(0), read.numberAt(1), read.numberAt(2), read.textAt(3), read.textAt(4),
-                       unsignedOf(read.numberAt(5)), unsignedOf(read.numberAt(6))});
+                       unsignedOf(read.numberAt(5)), unsignedOf(read.numberAt(6)), read.numberAt(7)});
     return got == SQLITE_DONE ? Result<std::vector<LoggedRun>>(std::move(all)) : database_->error();
 }
 
-Result<std::vector<LoggedStep>> Logbook::read(const char* where, std::int64_t value)
+Result<std::vector<LoggedStep>> Logbook::read(const char* where, std::int64_t value, const std::string& text)
 {
     const FilesAs as(owner_);
     std::vector<LoggedStep> all;
@@ -285,6 +313,7 @@ Result<std::vector<LoggedStep>> Logbook::read(const char* where, std::int64_t va
     if (!read)
         return database_->error();
     read.number(1, value);
+    read.text(2, text);
     int got = SQLITE_ERROR;
     while ((got = read.step()) == SQLITE_ROW) {
         LoggedStep step;
@@ -309,7 +338,17 @@ Result<std::vector<LoggedStep>> Logbook::read(const char* where, std::int64_t va
         step.changed = read.numberAt(20);
         step.frees = unsignedOf(read.numberAt(21));
         step.heldOpen = read.numberAt(22) != 0;
-        step.id = read.numberAt(23);
+        step.stat.mode = static_cast<std::uint32_t>(read.numberAt(23));
+        step.stat.uid = static_cast<std::uint32_t>(read.numberAt(24));
+        step.stat.gid = static_cast<std::uint32_t>(read.numberAt(25));
+        step.sourceDrive = read.textAt(26);
+        step.targetDrive = read.textAt(27);
+        step.sealed = read.numberAt(28);
+        step.id = read.numberAt(29);
+        if (!isSound(step)) {
+            step.state = StepState::Failed;
+            step.note = "This row of the logbook is not one that Kurvo wrote. Nothing is done by it.";
+        }
         all.push_back(std::move(step));
     }
     return got == SQLITE_DONE ? Result<std::vector<LoggedStep>>(std::move(all)) : database_->error();
@@ -317,12 +356,56 @@ Result<std::vector<LoggedStep>> Logbook::read(const char* where, std::int64_t va
 
 Result<std::vector<LoggedStep>> Logbook::steps(std::int64_t run)
 {
-    return read("run = ?", run);
+    return read("run = ?1 AND ?2 = ?2", run, {});
 }
 
 Result<std::vector<LoggedStep>> Logbook::unfinished()
 {
-    return read("state NOT IN ('planned', 'done', 'failed', 'undone', 'emptied') AND ?1 = ?1", 0);
+    return read("state NOT IN ('planned', 'done', 'failed', 'undone', 'emptied') AND ?1 = ?1 AND run IN"
+                " (SELECT id FROM run WHERE rights_run = 0 AND host IN ('', ?2))",
+                0, hostName());
+}
+
+Result<Done> Logbook::take(const LoggedRun& run, const std::vector<LoggedStep>& steps)
+{
+    if (auto made = [&]() -> Result<Done> {
+            const FilesAs as(owner_);
+            if (auto opened = open(true); !opened)
+                return opened;
+            Statement known(*database_, "SELECT id FROM run WHERE rights_run = ?");
+            if (!known)
+                return database_->error();
+            known.number(1, run.rightsRun);
+            const auto id = known.step() == SQLITE_ROW ? known.numberAt(0) : 0;
+            known.reset();
+            Statement gone(*database_, "DELETE FROM step WHERE run = ?");
+            if (!gone)
+                return database_->error();
+            gone.number(1, id);
+            if (id != 0 && gone.step() != SQLITE_DONE)
+                return database_->error();
+            gone.reset();
+            Statement put(*database_, "INSERT OR REPLACE INTO run (id, began, ended, place, host, free_before, free_after,"
+                                      " rights_run) VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
+            if (!put)
+                return database_->error();
+            if (id != 0)
+                put.number(1, id);
+            put.number(2, run.began);
+            put.number(3, run.ended);
+            put.bytes(4, run.place);
+            put.text(5, run.host);
+            put.number(6, signedOf(run.freeBefore));
+            put.number(7, signedOf(run.freeAfter));
+            put.number(8, run.rightsRun);
+            return put.step() == SQLITE_DONE ? Result<Done>(Done{}) : database_->error();
+        }();
+        !made)
+        return made;
+    auto rows = steps;
+    for (auto& step : rows)
+        step.run = database_->lastRow();
+    return add(rows);
 }
 
 } // namespace kurvo

@@ -17,14 +17,15 @@ namespace kurvo {
 
 class Database;
 
-/// How far a step came. Those from Copying to Trashing are under way; recover() ends them.
+/// How far a step came. Those from Copying to Restoring are under way; recover() ends them.
 enum class StepState {
     Planned,      ///< nothing was done yet
-    Copying,      ///< move: the copy is being made beside its place, under its partial name
-    Placing,      ///< move: the copy was verified and gets its name
-    SettingAside, ///< move, delete: the original is being renamed out of the way, in its own folder
+    Copying,      ///< move: the copy is being made in a private folder beside its place
+    Placing,      ///< move: copy and original were verified, and the copy gets its name
+    SettingAside, ///< the original is being renamed into a private folder beside it
     Removing,     ///< move, delete: the original is being removed; for a move the copy is in its place
     Trashing,     ///< the rename into the trash
+    Restoring,    ///< the rename out of it, when the step is taken back
     Done,
     Failed, ///< it was left as it was; `note` says why
     Undone, ///< taken back later
@@ -37,7 +38,7 @@ struct LoggedStep {
     Action action = Action::Trash;
     StepState state = StepState::Planned;
     std::string path;
-    EntryStat stat; ///< kind, device, inode, size and time when it was checked
+    EntryStat stat; ///< kind, device, inode, size, time, mode and owner when it was checked
     std::uint64_t disk = 0;
     std::uint64_t frees = 0; ///< of it, what comes free when it is gone: the rest has further links elsewhere
     bool heldOpen = false;   ///< a program had it open when it went: its space comes free when that ends
@@ -45,14 +46,20 @@ struct LoggedStep {
     bool leaveLink = false;
     std::string token;           ///< makes the names of what is under way its own
     std::uint64_t copyInode = 0; ///< move: of the copy
+    std::string sourceDrive;     ///< which drive the item is on (driveIdentity()); empty where that is not known
+    std::string targetDrive;     ///< and which it goes to
+    std::int64_t sealed = 0;     ///< nanoseconds since 1970: when all of the original was last shown to be what it was
     TrashedItem trashed;         ///< trash
     std::string note;            ///< a sentence
     std::int64_t changed = 0;    ///< UTC seconds
 
-    /// Beside the target, until it is verified.
-    std::string partialPath() const;
-    /// Beside the original, while it is removed.
-    std::string asidePath() const;
+    /// The name of the private folders of this step, beside its path and beside its target.
+    std::string privateName() const { return ".kurvo-private-" + token; }
+    /// Beside the original: where it stands while it is removed and there was no room for a private folder; until
+    /// version 2 always.
+    std::string asideName() const { return ".kurvo-aside-" + token; }
+    /// Beside the target, until version 2: a copy that was not verified yet.
+    std::string partialName() const { return ".kurvo-partial-" + token; }
     bool isUnderWay() const { return state > StepState::Planned && state < StepState::Done; }
 };
 
@@ -66,6 +73,9 @@ struct LoggedRun {
     std::string place;
     std::string host;
     std::uint64_t freeBefore = 0, freeAfter = 0; ///< bytes, of the place's drive
+    /// Carried out with administrator rights: this is a copy of what the helper's own log says, which has it under this
+    /// number. Nothing is recovered or taken back from such a copy. 0 for what was done without.
+    std::int64_t rightsRun = 0;
 };
 
 /// One thread at a time.
@@ -104,12 +114,14 @@ public:
     Result<std::vector<LoggedRun>> runs();
     /// In the order they were added.
     Result<std::vector<LoggedStep>> steps(std::int64_t run);
-    /// What was under way when a run was ended from outside.
+    /// What was under way when a run on this host was ended from outside; not of runs with rights.
     Result<std::vector<LoggedStep>> unfinished();
+    /// Writes down what the log of the helper with rights says of a run, in place of what was known of it before.
+    Result<Done> take(const LoggedRun& run, const std::vector<LoggedStep>& steps);
 
 private:
     Result<Done> open(bool make);
-    Result<std::vector<LoggedStep>> read(const char* where, std::int64_t value);
+    Result<std::vector<LoggedStep>> read(const char* where, std::int64_t value, const std::string& text);
 
     Result<Done> put(class Statement& statement, LoggedStep& step);
 

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <map>
 
+#include "core/act/manifest.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/drives.h"
@@ -165,10 +166,12 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const RunOptio
         reporter.begin(step.path);
         DestinationRoom room; // what went there before is there by now
         ItemFinding finding;
+        std::int64_t checked = 0;
         if (options.stop.stop_requested()) {
             finding.blocked = true;
             finding.sentence = "Stopped before " + displayText(step.path) + "; it is still on the plan.";
         } else {
+            checked = momentNow();
             finding = checkItem(ordered[i], plan.written, options.guard, room, options.stop);
         }
         if (finding.blocked) {
@@ -180,9 +183,11 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const RunOptio
             step.stat = finding.stat;
             step.heldOpen = finding.inUse;
             auto acting = reporter.acting();
-            acting.contentIsSame = [&](const std::string& path) {
-                return checkContent(ordered[i].item, ordered[i].content, path);
+            acting.contentIsSame = [&](const ContentSummary& now) {
+                return compareContent(ordered[i].item, ordered[i].content, now);
             };
+            acting.checkedSince = checked;
+            acting.accepted = finding.losses;
             if (const auto carried = execute(logbook, step, acting); !carried) { // the step says what came of it
                 finding.blocked = true;
                 finding.needsRights = carried.error().kind == ErrorKind::NoPermission && ::geteuid() != 0;

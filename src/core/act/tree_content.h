@@ -98,10 +98,8 @@ Result<Done> forEachPiece(const std::vector<std::uint64_t>& data, std::uint64_t 
     return Done{};
 }
 
-inline bool sameFile(const EntryStat& a, const EntryStat& b)
-{
-    return a.sameObject(b) && a.modified == b.modified && a.modifiedNs == b.modifiedNs &&
-           (a.kind == EntryKind::Folder || a.size == b.size);
-}
+/// Waits until a change after the one that `stat` shows would show as well, which takes a tick of the kernel's clock (or
+/// two seconds, on a filesystem without fractions of one). True where it had to wait: then look again.
+bool waitUntilSettled(const EntryStat& stat);
 
 } // namespace kurvo

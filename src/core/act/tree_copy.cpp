@@ -11,6 +11,7 @@
 
 #include "core/act/file_copy.h"
 #include "core/act/tree_walk.h"
+#include "core/platform/private_folder.h"
 
 namespace kurvo {
 namespace {
@@ -26,7 +27,7 @@ public:
                 onBytes(bytes);
         };
         for (std::size_t i = 0; i < sideBySide(); ++i)
-            copiers_.push_back(std::make_unique<FileCopier>(stop_, report));
+            copiers_.push_back(std::make_unique<FileCopier>(stop_, report, busy_));
     }
 
     Result<TreeCopy> run(int from, const std::string& name, const std::string& shownFrom, const std::string& shownTo)
@@ -45,8 +46,7 @@ public:
             return done.error();
         for (const auto& copier : copiers_) {
             copy_.bytes += copier->bytes;
-            copy_.ownersKept &= copier->ownersKept;
-            copy_.attributesLost += copier->attributesLost;
+            copy_.losses.add(copier->losses);
         }
         return std::move(copy_);
     }
@@ -57,6 +57,7 @@ private:
 
     struct Pair {
         WalkFolder source, target;
+        std::uint32_t entry = CopiedEntry::top; ///< its place among the entries
     };
 
     Result<Done> entry(int from, const std::string& name, int to, const std::string& newName, bool groupKept, Pair* above,
@@ -66,6 +67,7 @@ private:
             return cancelled(shownFrom_.text());
         CopiedEntry made;
         made.name = name;
+        made.parent = above ? above->entry : CopiedEntry::top;
         if (const int error = statEntry(from, name.c_str(), made.stat, StatSync::Fresh); error != 0)
             return fromError(error);
         if (made.stat.device != device_ || made.stat.mountId != mountId_)
@@ -115,6 +117,7 @@ private:
             above->source.close();
             above->target.close();
         }
+        own.entry = static_cast<std::uint32_t>(copy_.entries.size());
         copy_.entries.push_back(made);
         std::vector<std::string> names;
         if (const int error = own.source.list(names); error != 0)
@@ -134,14 +137,14 @@ private:
         }
         if (auto done = copyWaiting(own, waiting, ownGroup); !done)
             return done;
-        copiers_.front()->copyAttributes(own.source.fd(), own.target.fd());
         if (above && level > mostOpen) {
             if (const int error = above->source.reopen(own.source.fd()); error != 0)
                 return fromError(error);
             if (const int error = above->target.reopen(own.target.fd()); error != 0)
                 return toError(error);
         }
-        return copiers_.front()->finish(own.target.fd(), made.stat, groupKept, {shownFrom_.text(), shownTo_.text()});
+        return copiers_.front()->finish(own.source.fd(), own.target.fd(), made.stat, groupKept,
+                                        {shownFrom_.text(), shownTo_.text()});
     }
 
     Result<Done> file(int from, const std::string& name, int to, const std::string& newName, bool groupKept,
@@ -213,7 +216,7 @@ private:
         const auto stat = made.stat;
         copy_.entries.push_back(std::move(made));
         if (::fchownat(to, newName.c_str(), stat.uid, stat.gid, AT_SYMLINK_NOFOLLOW) != 0)
-            copy_.ownersKept = false;
+            copy_.losses.owners = true;
         const timespec times[2] = {{0, UTIME_OMIT}, {stat.modified, static_cast<long>(stat.modifiedNs)}};
         ::utimensat(to, newName.c_str(), times, AT_SYMLINK_NOFOLLOW); // some filesystems keep none for links
         return Done{};
@@ -229,14 +232,21 @@ private:
             return toError(errno);
         const auto stat = made.stat;
         copy_.entries.push_back(std::move(made));
-        if (::fchownat(to, newName.c_str(), stat.uid, stat.gid, AT_SYMLINK_NOFOLLOW) != 0)
-            copy_.ownersKept = false;
-        ::fchmodat(to, newName.c_str(), stat.mode & 07777, 0);
+        // Through a descriptor that is known to be the pipe: a name could be swapped for a link.
+        const UniqueFd pipe(::openat(to, newName.c_str(), O_PATH | O_NOFOLLOW | O_CLOEXEC));
+        EntryStat now;
+        if (!pipe || statEntry(pipe.get(), "", now, StatSync::Fresh) != 0 || now.kind != EntryKind::Fifo)
+            return changed(shownTo_.text(), "was replaced");
+        if ((now.uid != stat.uid || now.gid != stat.gid) &&
+            ::fchownat(pipe.get(), "", stat.uid, stat.gid, AT_EMPTY_PATH) != 0)
+            copy_.losses.owners = true;
+        (void)changeMode(pipe.get(), stat.mode & 07777);
         const timespec times[2] = {{0, UTIME_OMIT}, {stat.modified, static_cast<long>(stat.modifiedNs)}};
-        ::utimensat(to, newName.c_str(), times, AT_SYMLINK_NOFOLLOW);
+        (void)::utimensat(pipe.get(), "", times, AT_EMPTY_PATH); // Linux 5.8
         return Done{};
     }
 
+    Busy busy_;
     int top_;
     std::string topName_;
     std::stop_token stop_;

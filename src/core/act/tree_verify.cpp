@@ -16,51 +16,6 @@
 namespace kurvo {
 namespace {
 
-/// Calls `visit(parent folder, name, stat, shown path)` for an entry and everything below it, folders first, names by
-/// their bytes.
-template <typename Visit>
-class Walk {
-public:
-    Walk(Visit& visit, const std::string& shown) : visit_(visit), shown_(shown) { }
-
-    Result<Done> entry(int parent, const std::string& name, WalkFolder* above, int level)
-    {
-        EntryStat stat;
-        if (const int error = statEntry(parent, name.c_str(), stat, StatSync::Fresh); error != 0)
-            return systemError("read", shown_.text(), error);
-        if (auto done = visit_(parent, name, stat, shown_.text()); !done || stat.kind != EntryKind::Folder)
-            return done;
-        if (level >= mostLevels)
-            return tooDeep(shown_.text());
-        WalkFolder own;
-        std::vector<std::string> names;
-        if (int error = own.open(parent, name.c_str()); error != 0 || (error = own.list(names)) != 0)
-            return systemError("read", shown_.text(), error);
-        if (above && level > mostOpen)
-            above->close();
-        for (const auto& child : names) {
-            shown_.down(child);
-            if (auto done = entry(own.fd(), child, &own, level + 1); !done)
-                return done;
-            shown_.up();
-        }
-        if (above && level > mostOpen)
-            if (const int error = above->reopen(own.fd()); error != 0)
-                return systemError("read", shown_.text(), error);
-        return Done{};
-    }
-
-private:
-    Visit& visit_;
-    ShownPath shown_;
-};
-
-template <typename Visit>
-Result<Done> walk(int top, const std::string& name, const std::string& shown, Visit visit)
-{
-    return Walk<Visit>(visit, shown).entry(top, name, nullptr, 0);
-}
-
 /// Reads the data of a file, from the disk where it can; what lies between must be zero.
 class Reader {
 public:
@@ -243,7 +198,7 @@ Result<Done> verifyCopy(const TreeCopy& copy, int to, const std::string& newName
     ReadBack files(copy.entries.size(), stop, onBytes);
     std::size_t next = 0;
     const auto walked =
-        walk(to, newName, shownTo,
+        walkTree(to, newName, shownTo,
              [&](int parent, const std::string& name, const EntryStat& stat, const std::string& shown) -> Result<Done> {
                  if (stop.stop_requested())
                      return cancelled(shown);
@@ -271,27 +226,6 @@ Result<Done> verifyCopy(const TreeCopy& copy, int to, const std::string& newName
     if (auto read = files.end(); !read)
         return read;
     return next == copy.entries.size() ? Result<Done>(Done{}) : unlike(shownTo);
-}
-
-Result<Done> verifySource(const TreeCopy& copy, int from, const std::string& name, const std::string& shownFrom)
-{
-    std::size_t next = 0;
-    const auto walked =
-        walk(from, name, shownFrom,
-             [&](int, const std::string& entryName, const EntryStat& stat, const std::string& shown) -> Result<Done> {
-                 if (next == copy.entries.size())
-                     return changed(shown, "was added");
-                 const auto& entry = copy.entries[next++];
-                 if (next > 1 && entryName != entry.name)
-                     return changed(shown, "was added, or something before it went,");
-                 // A folder's times change when the copying of what is in it is over; its entries are compared instead.
-                 const bool same =
-                     stat.kind == EntryKind::Folder ? stat.sameObject(entry.stat) : sameFile(stat, entry.stat);
-                 return same ? Result<Done>(Done{}) : changed(shown, "was written to");
-             });
-    if (!walked)
-        return walked;
-    return next == copy.entries.size() ? Result<Done>(Done{}) : changed(shownFrom, "lost something");
 }
 
 namespace {

@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "core/act/tree_content.h"
 #include "core/base/result.h"
 #include "core/base/text.h"
 #include "core/platform/entry_stat.h"
@@ -71,5 +72,50 @@ public:
 private:
     std::string text_;
 };
+
+/// Calls `visit(parent folder, name, stat, shown path)` for an entry and everything below it, folders first, names by
+/// their bytes.
+template <typename Visit>
+class TreeWalk {
+public:
+    TreeWalk(Visit& visit, const std::string& shown) : visit_(visit), shown_(shown) { }
+
+    Result<Done> entry(int parent, const std::string& name, WalkFolder* above, int level)
+    {
+        EntryStat stat;
+        if (const int error = statEntry(parent, name.c_str(), stat, StatSync::Fresh); error != 0)
+            return systemError("read", shown_.text(), error);
+        if (auto done = visit_(parent, name, stat, shown_.text()); !done || stat.kind != EntryKind::Folder)
+            return done;
+        if (level >= mostLevels)
+            return tooDeep(shown_.text());
+        WalkFolder own;
+        std::vector<std::string> names;
+        if (int error = own.open(parent, name.c_str()); error != 0 || (error = own.list(names)) != 0)
+            return systemError("read", shown_.text(), error);
+        if (above && level > mostOpen)
+            above->close();
+        for (const auto& child : names) {
+            shown_.down(child);
+            if (auto done = entry(own.fd(), child, &own, level + 1); !done)
+                return done;
+            shown_.up();
+        }
+        if (above && level > mostOpen)
+            if (const int error = above->reopen(own.fd()); error != 0)
+                return systemError("read", shown_.text(), error);
+        return Done{};
+    }
+
+private:
+    Visit& visit_;
+    ShownPath shown_;
+};
+
+template <typename Visit>
+Result<Done> walkTree(int top, const std::string& name, const std::string& shown, Visit visit)
+{
+    return TreeWalk<Visit>(visit, shown).entry(top, name, nullptr, 0);
+}
 
 } // namespace kurvo

@@ -64,6 +64,8 @@ int statWith(int dir, const char* name, int flags, EntryStat& out)
     out.blocks = s.stx_blocks;
     out.modified = s.stx_mtime.tv_sec;
     out.modifiedNs = s.stx_mtime.tv_nsec;
+    out.changed = s.stx_ctime.tv_sec;
+    out.changedNs = s.stx_ctime.tv_nsec;
     out.fixed = (s.stx_attributes & (STATX_ATTR_IMMUTABLE | STATX_ATTR_APPEND)) != 0;
     return 0;
 }

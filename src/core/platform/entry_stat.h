@@ -24,12 +24,25 @@ struct EntryStat {
     std::uint64_t blocks = 0;  ///< allocated, in units of 512 bytes
     std::int64_t modified = 0; ///< UTC seconds
     std::uint32_t modifiedNs = 0;
+    std::int64_t changed = 0; ///< st_ctime, UTC seconds: what nobody can set back
+    std::uint32_t changedNs = 0;
     bool fixed = false; ///< immutable or append-only (chattr(1) +i, +a): not even root removes it
 
     /// True when both are the same object, whatever has been written to it since: device, inode and kind.
     bool sameObject(const EntryStat& other) const
     {
         return inode == other.inode && device == other.device && kind == other.kind;
+    }
+    /// The same object, and neither written to nor replaced since; what a rename changes is left out.
+    bool sameContent(const EntryStat& other) const
+    {
+        return sameObject(other) && (kind == EntryKind::Folder || (size == other.size && modified == other.modified &&
+                                                                   modifiedNs == other.modifiedNs));
+    }
+    /// Nothing at all happened to it since, not even a change of its mode.
+    bool untouched(const EntryStat& other) const
+    {
+        return sameContent(other) && changed == other.changed && changedNs == other.changedNs;
     }
 };
 

@@ -11,6 +11,8 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <cstdio>
+#include <cstring>
 #include <filesystem>
 #include <system_error>
 
@@ -63,23 +65,54 @@ std::string fromDevices(dev_t device)
 
 } // namespace
 
-std::string filesystemUuid(const std::string& path)
+namespace {
+
+bool isInMemory(const struct statfs& about)
 {
-    const UniqueFd fd(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+    return about.f_type == TMPFS_MAGIC || about.f_type == RAMFS_MAGIC;
+}
+
+std::string uuidOf(int fd)
+{
     struct stat s { };
     struct statfs about { };
-    if (!fd || ::fstat(fd.get(), &s) != 0 || ::fstatfs(fd.get(), &about) != 0)
+    if (fd < 0 || ::fstat(fd, &s) != 0 || ::fstatfs(fd, &about) != 0)
         return {};
     // In memory: made anew with each mount, and so is its UUID.
-    if (about.f_type == TMPFS_MAGIC || about.f_type == RAMFS_MAGIC)
+    if (isInMemory(about))
         return {};
-    auto uuid = fromKernel(fd.get());
+    auto uuid = fromKernel(fd);
     if (uuid.empty())
         uuid = fromDevices(s.st_dev);
     std::transform(uuid.begin(), uuid.end(), uuid.begin(),
                    [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; });
     // Some images are made with none at all.
     return uuid.find_first_not_of("0-") == std::string::npos ? std::string() : uuid;
+}
+
+} // namespace
+
+std::string filesystemUuid(const std::string& path)
+{
+    return uuidOf(UniqueFd(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)).get());
+}
+
+std::string driveIdentity(int fd)
+{
+    if (auto uuid = uuidOf(fd); !uuid.empty())
+        return uuid;
+    struct statfs about { };
+    if (::fstatfs(fd, &about) != 0)
+        return {};
+    std::uint64_t id = 0;
+    static_assert(sizeof about.f_fsid >= sizeof id);
+    std::memcpy(&id, &about.f_fsid, sizeof id);
+    if (id == 0)
+        return {};
+    char text[64];
+    std::snprintf(text, sizeof text, "%s%llx-%llx", isInMemory(about) ? memoryDrive : "",
+                  static_cast<unsigned long long>(about.f_type), static_cast<unsigned long long>(id));
+    return text;
 }
 
 } // namespace kurvo

@@ -4,6 +4,7 @@
 #include <fcntl.h>
 #include <stdio.h>
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
@@ -14,7 +15,7 @@
 #include "core/base/text.h"
 #include "core/platform/privilege.h"
 #include "core/platform/drives.h"
-#include "core/platform/remove_tree.h"
+#include "core/platform/rename.h"
 #include "core/platform/unique_fd.h"
 
 namespace kurvo {
@@ -102,37 +103,39 @@ std::string infoPath(const TrashFolder& folder, const std::string& path)
     return path.substr(folder.topFolder == "/" ? 1 : folder.topFolder.size() + 1);
 }
 
-/// Creates the information file under a free name, exclusively, which also claims that name in `files/`.
-Result<std::string> claimName(const TrashFolder& folder, const std::string& original, std::int64_t now)
+std::string noteOf(const TrashFolder& folder, const std::string& original, std::int64_t deleted)
 {
-    std::string base(fileName(original));
-    const std::string text =
-        "[Trash Info]\nPath=" + percentEncoded(infoPath(folder, original)) + "\nDeletionDate=" + infoDate(now) + "\n";
-    base.resize(std::min<std::size_t>(base.size(), 255 - infoSuffix.size() - 12));
-    for (unsigned attempt = 1; attempt < 1000000; ++attempt) {
-        const auto name = attempt == 1 ? base : base + "." + std::to_string(attempt);
-        struct stat s;
-        if (::lstat((folder.path + "/files/" + name).c_str(), &s) == 0)
-            continue;
-        const auto info = folder.path + "/info/" + name + std::string(infoSuffix);
-        UniqueFd fd(::open(info.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600));
-        if (!fd && errno == EEXIST)
-            continue;
-        if (!fd)
-            return systemError("write to the trash", folder.path, errno);
-        const auto written = ::write(fd.get(), text.data(), text.size());
-        if (written != static_cast<ssize_t>(text.size()) || ::fsync(fd.get()) != 0) {
-            const int error = written >= 0 && errno == 0 ? ENOSPC : errno;
-            ::unlink(info.c_str());
-            return systemError("write to the trash", folder.path, error);
+    return "[Trash Info]\nPath=" + percentEncoded(infoPath(folder, original)) + "\nDeletionDate=" + infoDate(deleted) +
+           "\n";
+}
+
+std::string noteName(const std::string& name)
+{
+    return name + std::string(infoSuffix);
+}
+
+/// What the note on `name` says; an empty originalPath where there is none that can be read. `notes`: the open folder.
+TrashedItem readNote(int notes, const TrashFolder& folder, const std::string& name)
+{
+    TrashedItem item{folder, name, "", 0};
+    const UniqueFd fd(notes < 0 ? -1
+                                : ::openat(notes, noteName(name).c_str(), O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK));
+    char buffer[16384];
+    const auto size = fd ? ::read(fd.get(), buffer, sizeof buffer) : 0;
+    const std::string text(buffer, static_cast<std::size_t>(std::max<ssize_t>(size, 0)));
+    for (std::size_t begin = 0; begin < text.size();) {
+        const auto end = std::min(text.find('\n', begin), text.size());
+        const auto line = text.substr(begin, end - begin);
+        if (line.starts_with("Path=") && item.originalPath.empty()) {
+            item.originalPath = percentDecoded(std::string_view(line).substr(5));
+            if (!item.originalPath.starts_with('/'))
+                item.originalPath = joinPath(folder.topFolder.empty() ? "/" : folder.topFolder, item.originalPath);
+        } else if (line.starts_with("DeletionDate=")) {
+            item.deleted = parseDate(line.substr(13));
         }
-        // Where it came from must be known before it moves, even across a power cut.
-        UniqueFd infoFolder(::open((folder.path + "/info").c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-        if (infoFolder)
-            ::fsync(infoFolder.get());
-        return name;
+        begin = end + 1;
     }
-    return systemError("write to the trash", folder.path, EEXIST);
+    return item;
 }
 
 } // namespace
@@ -175,78 +178,189 @@ Result<TrashFolder> trashFolderFor(const std::string& path, const UserFolders& u
     return TrashFolder{own, *top};
 }
 
-Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expected, const UserFolders& user,
-                                const std::function<Result<Done>(const TrashedItem&)>& onClaimed)
+Result<OpenTrash> OpenTrash::open(const TrashFolder& folder, std::uint32_t uid)
 {
-    auto folder = trashFolderFor(path, user);
-    if (!folder)
-        return folder.error();
-    if (isAtOrBelow(path, folder->path) || isAtOrBelow(folder->path, path))
-        return unsupported(path, "it is, holds, or already lies in the trash folder itself.");
-    auto parent = openParent(path);
-    if (!parent)
-        return parent.error();
-    auto files = openFolder(folder->path + "/files");
+    const FilesAs as(uid);
+    OpenTrash trash;
+    trash.folder_ = folder;
+    trash.uid_ = uid;
+    const auto top = openFolder(folder.path);
+    if (!top)
+        return top.error();
+    const auto part = [&](const char* name) -> Result<UniqueFd> {
+        const auto path = joinPath(folder.path, name);
+        UniqueFd fd(::openat(top->get(), name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
+        EntryStat stat;
+        if (!fd || statEntry(fd.get(), "", stat, StatSync::Fresh) != 0)
+            return systemError("open", path, errno);
+        if (stat.uid != uid)
+            return Error{ErrorKind::Unsupported, path, EPERM,
+                         displayText(path) + " is not yours. Nothing in it is touched."};
+        return fd;
+    };
+    auto files = part("files");
     if (!files)
         return files.error();
+    auto info = part("info");
+    if (!info)
+        return info.error();
+    trash.files_ = std::move(*files);
+    trash.info_ = std::move(*info);
+    return trash;
+}
 
+Result<TrashedItem> OpenTrash::claim(const std::string& path) const
+{
+    const FilesAs as(uid_);
     const auto now = currentTime();
-    auto name = [&] {
-        const FilesAs as(user.uid);
-        return claimName(*folder, path, now);
-    }();
-    if (!name)
-        return name.error();
-    const auto info = folder->path + "/info/" + *name + std::string(infoSuffix);
+    const auto text = noteOf(folder_, path, now);
+    std::string base(fileName(path));
+    base.resize(std::min<std::size_t>(base.size(), 255 - infoSuffix.size() - 12));
+    for (unsigned attempt = 1; attempt < 1000000; ++attempt) {
+        const auto name = attempt == 1 ? base : base + "." + std::to_string(attempt);
+        EntryStat there;
+        if (statEntry(files(), name.c_str(), there, StatSync::Fresh) == 0)
+            continue;
+        const auto note = noteName(name);
+        UniqueFd fd(::openat(info_.get(), note.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600));
+        if (!fd && errno == EEXIST)
+            continue;
+        if (!fd)
+            return systemError("write to the trash", folder_.path, errno);
+        const auto written = ::write(fd.get(), text.data(), text.size());
+        int error = written < 0 ? errno : written != static_cast<ssize_t>(text.size()) ? ENOSPC : 0;
+        if (error == 0 && ::fsync(fd.get()) != 0)
+            error = errno;
+        // Where it came from must be known before it moves, even across a power cut.
+        if (error == 0)
+            error = syncFolder(info_.get());
+        if (error != 0) {
+            ::unlinkat(info_.get(), note.c_str(), 0);
+            return systemError("write to the trash", folder_.path, error);
+        }
+        return TrashedItem{folder_, name, path, now};
+    }
+    return systemError("write to the trash", folder_.path, EEXIST);
+}
+
+void OpenTrash::removeNote(const TrashedItem& item) const
+{
+    const FilesAs as(uid_);
+    const auto now = readNote(info_.get(), folder_, item.name);
+    constexpr std::int64_t hour = 3600; // a note has local time, of which an hour comes twice a year
+    const auto apart = now.deleted - item.deleted;
+    if (now.originalPath == item.originalPath && (apart == 0 || apart == hour || apart == -hour))
+        ::unlinkat(info_.get(), noteName(item.name).c_str(), 0);
+}
+
+TrashedItem OpenTrash::noteOn(const std::string& name) const
+{
+    const FilesAs as(uid_);
+    return readNote(info_.get(), folder_, name);
+}
+
+int OpenTrash::sync() const
+{
+    const int error = syncFolder(files());
+    return error != 0 ? error : syncFolder(info_.get());
+}
+
+Result<TrashedItem> putIntoTrash(int from, const std::string& fromName, const std::string& path,
+                                 const EntryStat& expected, const TrashFolder& folder, const UserFolders& user,
+                                 const std::function<Result<Done>(const TrashedItem&)>& onClaimed)
+{
+    const auto trash = OpenTrash::open(folder, user.uid);
+    if (!trash)
+        return trash.error();
+    const auto item = trash->claim(path);
+    if (!item)
+        return item.error();
     if (onClaimed)
-        if (auto noted = onClaimed({*folder, *name, path, now}); !noted) {
-            ::unlink(info.c_str());
+        if (auto noted = onClaimed(*item); !noted) {
+            trash->removeNote(*item);
             return noted.error();
         }
-    if (renameat2(parent->folder.get(), parent->name.c_str(), files->get(), name->c_str(), RENAME_NOREPLACE) != 0) {
-        const int error = errno;
-        ::unlink(info.c_str());
+    if (const int error = renameNoReplace(from, fromName.c_str(), trash->files(), item->name.c_str()); error != 0) {
+        trash->removeNote(*item);
         if (error == EXDEV)
             return unsupported(path, "it lies on another filesystem than its trash folder.");
         if (error == EBUSY)
             return unsupported(path, "another drive is mounted there or a program uses it as its mount.");
         return systemError("put into the trash:", path, error);
     }
-    EntryStat moved;
-    if (statEntry(files->get(), name->c_str(), moved, StatSync::Fresh) != 0 || !moved.sameObject(expected)) {
-        const bool back =
-            renameat2(files->get(), name->c_str(), parent->folder.get(), parent->name.c_str(), RENAME_NOREPLACE) == 0;
+    const auto putBack = [&] {
+        const bool back = renameNoReplace(trash->files(), item->name.c_str(), from, fromName.c_str()) == 0;
         if (back)
-            ::unlink(info.c_str());
+            trash->removeNote(*item);
+        return std::string(back ? " It was left where it is." : " It is in the trash, from where it can be restored.");
+    };
+    EntryStat moved;
+    if (statEntry(trash->files(), item->name.c_str(), moved, StatSync::Fresh) != 0 || !moved.sameObject(expected))
         return Error{ErrorKind::Changed, path, 0,
-                     displayText(path) + " was replaced by something else at the last moment. It " +
-                         (back ? "was left where it is." : "is in the trash, from where it can be restored.")};
+                     displayText(path) + " was replaced by something else at the last moment." + putBack()};
+    int error = trash->sync();
+    if (error == 0)
+        error = syncFolder(from);
+    if (error != 0) {
+        auto why = systemError("put into the trash:", path, error);
+        why.sentence += putBack();
+        return why;
     }
-    return TrashedItem{*folder, *name, path, now};
+    return *item;
 }
+
+Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expected, const UserFolders& user,
+                                const std::function<Result<Done>(const TrashedItem&)>& onClaimed)
+{
+    const auto folder = trashFolderFor(path, user);
+    if (!folder)
+        return folder.error();
+    if (isAtOrBelow(path, folder->path) || isAtOrBelow(folder->path, path))
+        return unsupported(path, "it is, holds, or already lies in the trash folder itself.");
+    const auto parent = openParent(path);
+    if (!parent)
+        return parent.error();
+    return putIntoTrash(parent->folder.get(), parent->name, path, expected, *folder, user, onClaimed);
+}
+
+namespace {
+
+Error notRestored(const TrashedItem& item, int error)
+{
+    auto why = systemError("restore", item.originalPath, error);
+    if (error == EEXIST)
+        why.sentence = "Could not restore " + displayText(item.originalPath) +
+                       ": something newer stands at that path. It stays in the trash.";
+    if (error == ENOENT)
+        why.sentence = displayText(item.originalPath) + " is no longer in the trash.";
+    return why;
+}
+
+Error notRestored(const TrashedItem& item, Error why)
+{
+    why.sentence = "Could not restore " + displayText(item.originalPath) + ": " + why.sentence + " It stays in the trash.";
+    return why;
+}
+
+} // namespace
 
 Result<Done> restoreFromTrash(const TrashedItem& item)
 {
-    auto files = openFolder(item.folder.path + "/files");
-    if (!files)
-        return files.error();
-    auto parent = openParent(item.originalPath);
-    if (!parent) {
-        auto error = parent.error();
-        error.sentence =
-            "Could not restore " + displayText(item.originalPath) + ": " + error.sentence + " It stays in the trash.";
-        return error;
-    }
-    if (renameat2(files->get(), item.name.c_str(), parent->folder.get(), parent->name.c_str(), RENAME_NOREPLACE) != 0) {
-        auto error = systemError("restore", item.originalPath, errno);
-        if (error.sysError == EEXIST)
-            error.sentence = "Could not restore " + displayText(item.originalPath) +
-                             ": something newer stands at that path. It stays in the trash.";
-        if (error.sysError == ENOENT)
-            error.sentence = displayText(item.originalPath) + " is no longer in the trash.";
-        return error;
-    }
-    ::unlink((item.folder.path + "/info/" + item.name + std::string(infoSuffix)).c_str());
+    const auto trash = OpenTrash::open(item.folder, ::geteuid());
+    if (!trash)
+        return trash.error();
+    const auto parent = openParent(item.originalPath);
+    if (!parent)
+        return notRestored(item, parent.error());
+    if (const int error = renameNoReplace(trash->files(), item.name.c_str(), parent->folder.get(), parent->name.c_str());
+        error != 0)
+        return notRestored(item, error);
+    int error = syncFolder(parent->folder.get());
+    if (error == 0)
+        error = trash->sync();
+    if (error != 0)
+        return systemError("write", item.originalPath, error);
+    trash->removeNote(item);
     return Done{};
 }
 
@@ -273,53 +387,20 @@ std::vector<TrashFolder> existingTrashFolders(const std::string& path, const Use
 
 Result<std::vector<TrashedItem>> listTrash(const TrashFolder& folder)
 {
-    auto files = openFolder(folder.path + "/files");
+    const auto files = openFolder(folder.path + "/files");
     if (!files)
         return files.error();
+    const auto notes = openFolder(folder.path + "/info");
     std::vector<TrashedItem> items;
     FolderReader reader;
     reader.start(files->get());
     while (const char* name = reader.next()) {
-        TrashedItem item{folder, name, "", 0};
-        const auto info = folder.path + "/info/" + item.name + std::string(infoSuffix);
-        UniqueFd fd(::open(info.c_str(), O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK));
-        char buffer[16384];
-        const auto size = fd ? ::read(fd.get(), buffer, sizeof buffer) : 0;
-        const std::string text(buffer, static_cast<std::size_t>(std::max<ssize_t>(size, 0)));
-        for (std::size_t begin = 0; begin < text.size();) {
-            const auto end = std::min(text.find('\n', begin), text.size());
-            const auto line = text.substr(begin, end - begin);
-            if (line.starts_with("Path=") && item.originalPath.empty()) {
-                item.originalPath = percentDecoded(std::string_view(line).substr(5));
-                if (!item.originalPath.starts_with('/'))
-                    item.originalPath = joinPath(folder.topFolder.empty() ? "/" : folder.topFolder, item.originalPath);
-            } else if (line.starts_with("DeletionDate=")) {
-                item.deleted = parseDate(line.substr(13));
-            }
-            begin = end + 1;
-        }
-        items.push_back(std::move(item));
+        items.push_back(readNote(notes ? notes->get() : -1, folder, name));
     }
     std::sort(items.begin(), items.end(), [](const TrashedItem& a, const TrashedItem& b) {
         return a.deleted != b.deleted ? a.deleted < b.deleted : a.name < b.name;
     });
     return items;
-}
-
-Result<Done> removeFromTrash(const TrashedItem& item, std::stop_token stop,
-                             const std::function<void(std::uint64_t)>& onRemoved)
-{
-    auto files = openFolder(item.folder.path + "/files");
-    if (!files)
-        return files.error();
-    const int error = removeTree(files->get(), item.name.c_str(), std::move(stop), onRemoved);
-    if (error == ECANCELED)
-        return Error{ErrorKind::Cancelled, item.originalPath, error,
-                     "Stopped. What is left of " + displayText(item.originalPath) + " is still in the trash."};
-    if (error != 0 && error != ENOENT)
-        return systemError("remove from the trash:", item.originalPath.empty() ? item.name : item.originalPath, error);
-    ::unlink((item.folder.path + "/info/" + item.name + std::string(infoSuffix)).c_str());
-    return Done{};
 }
 
 } // namespace kurvo

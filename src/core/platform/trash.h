@@ -7,7 +7,6 @@
 #include <cstdint>
 #include <functional>
 #include <optional>
-#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -37,9 +36,38 @@ struct TrashedItem {
 /// can have none (read-only, no permission at its top, a `.Trash` that is a link, ...).
 Result<TrashFolder> trashFolderFor(const std::string& path, const UserFolders& user);
 
-/// Puts `path` into its trash folder. `expected` is what was checked: should something else stand at the path by the
-/// time of the rename, it is put back and the answer is Changed.
-/// `onClaimed` is told where it will be right before the rename; when it fails, nothing is done and its error returned.
+/// A trash folder whose parts are held open, shown to be the user's: nothing in it is found by its path again. Opening,
+/// and all that has to do with the notes, is done as that user (FilesAs), so that a helper with rights has no more of
+/// them there than the user.
+class OpenTrash {
+public:
+    static Result<OpenTrash> open(const TrashFolder& folder, std::uint32_t uid);
+
+    const TrashFolder& folder() const { return folder_; }
+    int files() const { return files_.get(); }
+    /// Writes the note of something at `path` under a free name, which claims that name; on the disk when it returns.
+    Result<TrashedItem> claim(const std::string& path) const;
+    /// Takes the note away again, but only the one that claim() wrote for just this item.
+    void removeNote(const TrashedItem& item) const;
+    /// What the note on a name in `files` says; an empty originalPath where there is none.
+    TrashedItem noteOn(const std::string& name) const;
+    /// What was renamed into or out of it is on the disk: 0 or errno.
+    int sync() const;
+
+private:
+    TrashFolder folder_;
+    std::uint32_t uid_ = 0;
+    UniqueFd files_, info_;
+};
+
+/// Puts `name` in the open folder `from`, known to people as `path`, into `folder`, which is on the same mount.
+/// `expected` is what was checked: should something else stand there by the time of the rename, it is put back and the
+/// answer is Changed. `onClaimed` is told where it will be right before the rename; when it fails, nothing is done and
+/// its error returned. It is durable when this returns; where the disk refuses that, it is put back.
+Result<TrashedItem> putIntoTrash(int from, const std::string& name, const std::string& path, const EntryStat& expected,
+                                 const TrashFolder& folder, const UserFolders& user,
+                                 const std::function<Result<Done>(const TrashedItem&)>& onClaimed = {});
+/// The same of what stands at `path`, into its trash folder.
 Result<TrashedItem> moveToTrash(const std::string& path, const EntryStat& expected, const UserFolders& user,
                                 const std::function<Result<Done>(const TrashedItem&)>& onClaimed = {});
 
@@ -52,11 +80,5 @@ std::vector<TrashFolder> existingTrashFolders(const std::string& path, const Use
 /// What a trash folder holds, oldest first. Entries without a readable information file are listed with an empty
 /// originalPath.
 Result<std::vector<TrashedItem>> listTrash(const TrashFolder& folder);
-
-/// Removes one item from the trash for good, with everything in it; links are removed, never followed, and other
-/// mounts are not entered. `onRemoved` is called with the number of entries gone so far. On failure or stop what is
-/// left stays listed in the trash.
-Result<Done> removeFromTrash(const TrashedItem& item, std::stop_token stop = {},
-                             const std::function<void(std::uint64_t)>& onRemoved = {});
 
 } // namespace kurvo

@@ -312,6 +312,14 @@ NodeId followTheWeight(const FileTree& tree, NodeId folder, Measure measure, dou
     }
 }
 
+std::uint64_t entryFingerprint(EntryKind kind, std::uint64_t inode, std::uint64_t apparent, std::int64_t modified,
+                               std::uint32_t modifiedNs)
+{
+    const std::uint64_t facts[4] = {static_cast<std::uint64_t>(kind), inode, apparent * 31 + modifiedNs,
+                                    static_cast<std::uint64_t>(modified)};
+    return XXH3_64bits(facts, sizeof facts);
+}
+
 ContentSummary summarize(const FileTree& tree, NodeId top)
 {
     ContentSummary summary;
@@ -320,12 +328,10 @@ ContentSummary summarize(const FileTree& tree, NodeId top)
         ++summary.entries;
         summary.apparent += store.ownApparent(node);
         summary.unreadable += store.has(node, FlagUnreadable) ? 1 : 0;
-        std::uint64_t facts[4] = {static_cast<std::uint64_t>(store.kind(node)), store.inode(node), 0, 0};
-        if (!store.isFolder(node)) {
-            facts[2] = store.ownApparent(node) * 31 + store.modifiedNs(node);
-            facts[3] = static_cast<std::uint64_t>(store.modified(node));
-        }
-        summary.fingerprint += XXH3_64bits(facts, sizeof facts);
+        summary.fingerprint += store.isFolder(node)
+                                   ? entryFingerprint(store.kind(node), store.inode(node), 0, 0, 0)
+                                   : entryFingerprint(store.kind(node), store.inode(node), store.ownApparent(node),
+                                                      store.modified(node), store.modifiedNs(node));
     });
     return summary;
 }

@@ -160,5 +160,8 @@ struct ContentSummary {
     bool operator==(const ContentSummary&) const = default;
 };
 ContentSummary summarize(const FileTree& tree, NodeId top);
+/// What one entry adds to a fingerprint; of a folder size and time are 0.
+std::uint64_t entryFingerprint(EntryKind kind, std::uint64_t inode, std::uint64_t apparent, std::int64_t modified,
+                               std::uint32_t modifiedNs);
 
 } // namespace kurvo

@@ -11,6 +11,7 @@
 #include <set>
 #include <string>
 
+#include "core/act/check.h"
 #include "core/act/execute.h"
 #include "support/mounts.h"
 #include "support/test_tree.h"

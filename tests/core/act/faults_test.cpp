@@ -123,7 +123,8 @@ TEST_CASE("what is marked immutable is held back; inside of a folder it keeps th
         f.add(drive.path() + "/folder", Action::Delete);
         const auto result = f.run();
         CHECK(result.done() == 0);
-        CHECK(result.steps.front().note.find("at its old path") != std::string::npos);
+        CHECK(result.steps.front().note.find("immutable") != std::string::npos);
+        CHECK(readAll(drive.path() + "/folder/a") == "a");
     }
     CHECK(readAll(drive.path() + "/folder/fixed") == "fixed");
     CHECK(namesIn(drive.path()) == std::vector<std::string>{"folder", "lost+found"}); // nothing stands aside

@@ -203,7 +203,7 @@ TEST_CASE("a folder swapped for a link before each step: what the link leads to 
         INFO(actionName(step.action) << ", " << what << ", before step " << at << " of " << steps << ": "
                                      << stateName(step.state) << ". " << step.note);
         CHECK(s.secretIsUntouched());
-        const bool isNamed = step.note.find(".kurvo-aside-") != std::string::npos; // what was put into it meanwhile
+        const bool isNamed = step.note.find(".kurvo-private-") != std::string::npos; // what was put into it meanwhile
         CHECK(s.leftovers() <= (isNamed ? 1 : 0));
         if (step.state != StepState::Done)
             ++refused;

@@ -6,7 +6,6 @@
 #include <unistd.h>
 
 #include "core/base/figures.h"
-#include "core/platform/remove_tree.h"
 #include "core/platform/trash.h"
 #include "support/test_tree.h"
 
@@ -265,77 +264,6 @@ TEST_CASE("without permission at the top of the mount there is no trash, and the
         return !refused && refused.error().kind == ErrorKind::Unsupported && exists(path);
     });
     CHECK(status == 0);
-}
-
-TEST_CASE("an item is removed from the trash for good, links not followed", "[trash]")
-{
-    TestFolder t;
-    const auto user = t.user();
-    const auto outside = t.text("outside/precious", "stay");
-    t.text("tree/a/b/file", "x");
-    t.symlink(t / "outside", "tree/a/away");
-    ::mkfifo((t / "tree/pipe").c_str(), 0600);
-    t.folder("tree/closed");
-    t.text("tree/closed/inside", "y");
-    REQUIRE(::chmod((t / "tree/closed").c_str(), 0500) == 0);
-    const auto item = trash(t / "tree", user);
-    REQUIRE(item);
-    std::uint64_t last = 0;
-    REQUIRE(removeFromTrash(*item, {}, [&last](std::uint64_t removed) { last = removed; }));
-    CHECK(last == 8);
-    CHECK(namesIn(item->folder.path + "/files").empty());
-    CHECK(namesIn(item->folder.path + "/info").empty());
-    CHECK(readAll(outside) == "stay");
-}
-
-TEST_CASE("removal stops when asked and leaves the rest listed", "[trash]")
-{
-    TestFolder t;
-    const auto user = t.user();
-    for (int i = 0; i < 50; ++i)
-        t.text("tree/file-" + std::to_string(i), "x");
-    const auto item = trash(t / "tree", user);
-    REQUIRE(item);
-    std::stop_source stop;
-    const auto removed = removeFromTrash(*item, stop.get_token(), [&stop](std::uint64_t n) {
-        if (n == 10)
-            stop.request_stop();
-    });
-    REQUIRE_FALSE(removed);
-    CHECK(removed.error().kind == ErrorKind::Cancelled);
-    CHECK(namesIn(item->folder.path + "/files/tree").size() == 40);
-    CHECK(listTrash(item->folder)->size() == 1);
-}
-
-TEST_CASE("a tree deeper than any path is removed with few descriptors", "[trash]")
-{
-    TestFolder t;
-    UniqueFd at(::open(t.path().c_str(), O_RDONLY | O_DIRECTORY));
-    const std::string name(60, 'd');
-    for (int level = 0; level < 400; ++level) {
-        REQUIRE(::mkdirat(at.get(), name.c_str(), 0755) == 0);
-        at = UniqueFd(::openat(at.get(), name.c_str(), O_RDONLY | O_DIRECTORY));
-        REQUIRE(at);
-    }
-    UniqueFd top(::open(t.path().c_str(), O_RDONLY | O_DIRECTORY));
-    CHECK(removeTree(top.get(), name.c_str()) == 0);
-    CHECK(namesIn(t.path()).empty());
-    CHECK(removeTree(top.get(), "nothing") == ENOENT);
-}
-
-TEST_CASE("removal does not enter another mount", "[trash][mount]")
-{
-    if (!canMount()) {
-        WARN("needs root to mount; skipped");
-        return;
-    }
-    TestFolder t;
-    t.text("tree/file", "x");
-    TmpfsMount inner(t / "tree/inner");
-    writeAll(inner.path() + "/precious", "stay");
-    UniqueFd top(::open(t.path().c_str(), O_RDONLY | O_DIRECTORY));
-    CHECK(removeTree(top.get(), "tree") == EBUSY);
-    CHECK(readAll(inner.path() + "/precious") == "stay");
 }
 
 TEST_CASE("damaged information files do not hide what is in the trash", "[trash]")
