@@ -232,13 +232,16 @@ void ClearStage::carryOut()
 
 void ClearStage::carryOutWithRights()
 {
-    const auto items = session_.itemsThatNeedRights();
-    if (items.empty())
-        return;
-    auto* dialog = new ConfirmDialog(ConfirmDialog::For::Rights, items, this);
-    dialog->setAttribute(Qt::WA_DeleteOnClose);
-    connect(dialog, &QDialog::accepted, this, [this, dialog] { session_.carryOutWithRights(dialog->forGood()); });
-    dialog->open();
+    session_.prepareRights([this](const ActRequest& request) {
+        std::vector<PlanItem> items;
+        for (const auto& planned : request.plan.items)
+            items.push_back(planned.item);
+        auto* dialog = new ConfirmDialog(ConfirmDialog::For::Rights, items, this,
+                                         QString::fromStdString(shownDigest(requestDigest(encodeActRequest(request)))));
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        connect(dialog, &QDialog::accepted, this, [this, request] { session_.carryOutWithRights(request); });
+        dialog->open();
+    });
 }
 
 void ClearStage::refresh()

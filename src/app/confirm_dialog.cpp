@@ -29,7 +29,7 @@ QString intentText(const PlanItem& item)
     return QObject::tr("to the trash");
 }
 
-ConfirmDialog::ConfirmDialog(For reason, const std::vector<PlanItem>& items, QWidget* parent)
+ConfirmDialog::ConfirmDialog(For reason, const std::vector<PlanItem>& items, QWidget* parent, const QString& digest)
     : AskDialog("confirmDialog", reason == For::Rights ? tr("Administrator rights") : tr("Delete for good"), parent)
 {
     std::uint64_t bytes = 0;
@@ -67,10 +67,12 @@ ConfirmDialog::ConfirmDialog(For reason, const std::vector<PlanItem>& items, QWi
     list->setMinimumWidth(620);
     list->setFixedHeight(std::min(240, 34 + 24 * list->topLevelItemCount()));
     add(list);
-    if (reason == For::Rights)
+    if (reason == For::Rights) {
         addText(tr("These are changed as administrator once your password was given, and nothing else is. The logbook "
                    "has each step, as always."),
                 "second");
+        addText(tr("Digest of this list: %1. The command that asks for the password has the same.").arg(digest), "second");
+    }
     if (forGood_ == 0) {
         auto* go = new QPushButton(tr("Go on"));
         go->setObjectName("confirm");

@@ -21,6 +21,7 @@
 #include "app/app_folders.h"
 #include "app/knowledge.h"
 #include "app/place.h"
+#include "core/act/act_helper.h"
 #include "core/act/plan_run.h"
 #include "core/advice/evidence.h"
 #include "core/advice/guard.h"
@@ -83,6 +84,11 @@ struct PlanJob {
     std::int64_t pausedSinceMs = 0; ///< 0 when it runs
     std::stop_source stop;
 };
+
+/// Has the helper with rights do it, and puts what it tells of its log into the user's. Blocks.
+Result<Done> actWithRights(Logbook& logbook, const std::vector<std::string>& command, const ActRequest& request,
+                           std::stop_token stop, const PauseGate* pause,
+                           const std::function<void(const RunProgress&)>& onProgress);
 
 class Session : public QObject {
     Q_OBJECT
@@ -216,7 +222,10 @@ public:
     void carryOutPlan(std::size_t forGood = 0);
     /// The items of the plan that need them, through the helper.
     std::vector<PlanItem> itemsThatNeedRights() const;
-    void carryOutWithRights(std::size_t forGood);
+    /// Puts together what the helper is asked to do with them, so that just that can be shown; then `ready` is called.
+    void prepareRights(const std::function<void(const ActRequest&)>& ready);
+    /// `request` as it was shown.
+    void carryOutWithRights(ActRequest request);
     void stopPlanJob();
     void pausePlanJob(bool paused);
     /// Program and arguments that give the acting helper its rights.

@@ -12,6 +12,27 @@
 namespace kurvo::app {
 namespace {
 
+/// What a helper with rights left under way, or never told of. `asked`: just now.
+std::vector<RecoveredStep> leftWithRights(Logbook& logbook, bool asked)
+{
+    std::vector<RecoveredStep> left;
+    const auto runs = logbook.runs();
+    for (std::size_t i = 0; runs && i < runs->size(); ++i) {
+        const auto& run = (*runs)[i];
+        if (run.rightsRun == LoggedRun::awaited && run.host == hostName())
+            left.push_back({{}, Error{ErrorKind::NoPermission, run.place, 0,
+                                      "A run with administrator rights in " + displayText(run.place) +
+                                          " was not heard to its end. What it did is told with administrator rights."}});
+        const auto steps = run.rightsRun > 0 && run.host == hostName() ? logbook.steps(run.id)
+                                                                       : Result<std::vector<LoggedStep>>(std::vector<LoggedStep>());
+        for (std::size_t s = 0; steps && s < steps->size(); ++s)
+            if (const auto& step = (*steps)[s]; step.isUnderWay())
+                left.push_back({step, Error{ErrorKind::NoPermission, step.path, 0,
+                                            displayText(step.path) + (asked ? " still waits." : " waits, for administrator rights.")}});
+    }
+    return left;
+}
+
 struct Undone {
     Result<std::vector<UndoneStep>> steps;
     Result<std::vector<RunRecord>> history;
@@ -106,22 +127,14 @@ void Session::recover(bool withRights)
         this,
         [request, job, withRights, command = actCommand(), report = reporter(job)]() -> std::shared_ptr<Outcome> {
             Logbook logbook(request.logbook);
-            auto before = logbook.unfinished();
             Result<std::vector<RecoveredStep>> steps = std::vector<RecoveredStep>();
-            if (!withRights) {
+            if (!withRights)
                 steps = recoverAll(logbook, request.user, job->stop.get_token());
-            } else if (auto acted = runActHelper(command, request, job->stop.get_token(), nullptr, report); !acted) {
+            else if (auto acted = actWithRights(logbook, command, request, job->stop.get_token(), nullptr, report); !acted)
                 steps = acted.error();
-            } else if (before) {
-                const auto after = logbook.unfinished();
-                for (auto& step : *before) {
-                    const bool waits = !after || std::any_of(after->begin(), after->end(),
-                                                             [&](const LoggedStep& s) { return s.id == step.id; });
-                    const auto sentence = displayText(step.path) + (waits ? " still waits." : " was seen to.");
-                    steps->push_back({step, waits ? Result<std::string>(Error{ErrorKind::System, step.path, 0, sentence})
-                                                  : Result<std::string>(sentence)});
-                }
-            }
+            if (steps)
+                for (auto& waiting : leftWithRights(logbook, withRights))
+                    steps->push_back(std::move(waiting));
             return std::make_shared<Outcome>(Outcome{std::move(steps), kurvo::readHistory(logbook)});
         },
         [this](const std::shared_ptr<Outcome>& outcome) {
@@ -152,29 +165,38 @@ void Session::takeBack(std::int64_t run, const std::vector<std::int64_t>& only, 
     request.ownData = ownData();
     request.logbook = logbookFile();
     request.run = run;
-    request.only = only;
+    const auto* record = recordOf(run);
+    if (withRights && record) { // as the helper's own log has it
+        request.run = record->run.rightsRun;
+        for (std::size_t i = 0; i < record->steps.size(); ++i)
+            if (std::find(only.begin(), only.end(), record->steps[i].id) != only.end())
+                request.only.push_back(i);
+    }
     runAsync(
         this,
-        [request, job, withRights, command = actCommand(), report = reporter(job)]() -> std::shared_ptr<Undone> {
+        [request, run, only, job, withRights, command = actCommand(), report = reporter(job)]() -> std::shared_ptr<Undone> {
             Logbook logbook(request.logbook);
             Result<std::vector<UndoneStep>> steps = std::vector<UndoneStep>();
             if (!withRights) {
                 const auto recovered = recoverAll(logbook, request.user, job->stop.get_token());
-                steps = recovered ? undoRun(logbook, request.run, request.only,
+                steps = recovered ? undoRun(logbook, run, only,
                                             {{request.user, request.ownData, nullptr},
                                              job->stop.get_token(),
                                              &job->pause,
                                              report})
                                   : Result<std::vector<UndoneStep>>(recovered.error());
             } else {
-                const auto before = logbook.steps(request.run);
-                const auto acted = runActHelper(command, request, job->stop.get_token(), &job->pause, report);
-                const auto after = logbook.steps(request.run);
-                if (!acted)
-                    steps = acted.error();
-                for (std::size_t i = 0; acted && before && after && i < after->size(); ++i)
+                const auto before = logbook.steps(run);
+                const auto acted =
+                    actWithRights(logbook, command, request, job->stop.get_token(), &job->pause, report);
+                const auto after = logbook.steps(run);
+                for (std::size_t i = 0; before && after && i < std::min(before->size(), after->size()); ++i)
                     if ((*before)[i].state == StepState::Done && (*after)[i].state == StepState::Undone)
                         steps->push_back({(*after)[i], Done{}});
+                if (!acted && steps->empty())
+                    steps = acted.error();
+                else if (!acted)
+                    steps->push_back({{}, acted.error()});
             }
             return std::make_shared<Undone>(Undone{std::move(steps), kurvo::readHistory(logbook)});
         },
@@ -194,7 +216,8 @@ void Session::finishTakingBack(const std::vector<UndoneStep>& undone)
     std::size_t gone = 0;
     undoNeedsRights_ = 0;
     for (const auto& [step, outcome] : undone) {
-        if (!outcome && outcome.error().kind == ErrorKind::NoPermission)
+        const auto* record = recordOf(step.run);
+        if (!outcome && outcome.error().kind == ErrorKind::NoPermission && record && record->run.rightsRun > 0)
             undoNeedsRights_ = step.run;
         if (outcome)
             back.push_back(step);

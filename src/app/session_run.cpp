@@ -32,8 +32,34 @@ Error terminalCommand(const ActRequest& request, const std::vector<std::string>&
     const auto program = command.size() >= 2 ? command[command.size() - 2] : std::string("kurvoctl");
     return {ErrorKind::Unsupported, path, 0,
             "Administrator rights cannot be asked for in this session. In a terminal: sudo " + shellQuoted(program) +
-                " act-helper < " + shellQuoted(path) + " – then come back here."};
+                " act-helper --digest " + requestDigest(bytes) + " < " + shellQuoted(path) + " – then come back here."};
 }
+
+} // namespace
+
+Result<Done> actWithRights(Logbook& logbook, const std::vector<std::string>& command, const ActRequest& request,
+                           std::stop_token stop, const PauseGate* pause,
+                           const std::function<void(const RunProgress&)>& onProgress)
+{
+    // Should this process not live to hear what was done, the next start knows that there is something to ask for.
+    LoggedRun awaited;
+    awaited.rightsRun = LoggedRun::awaited;
+    awaited.began = currentTime();
+    awaited.place = request.plan.place;
+    awaited.host = hostName();
+    if (auto noted = logbook.take(awaited, {}); !noted)
+        return noted;
+    auto answer = runActHelper(command, request, std::move(stop), pause, onProgress);
+    for (const auto& record : answer.records)
+        if (auto taken = logbook.take(record.run, record.steps); !taken)
+            return taken;
+    if (!answer.begun || !answer.records.empty())
+        if (auto over = logbook.forget(LoggedRun::awaited); !over)
+            return over;
+    return answer.acted;
+}
+
+namespace {
 
 /// What a run did, in one sentence or two.
 QString doneSentence(const RunRecord& record)
@@ -240,22 +266,38 @@ std::vector<std::string> Session::actCommand() const
     return command;
 }
 
-void Session::carryOutWithRights(std::size_t forGood)
+void Session::prepareRights(const std::function<void(const ActRequest&)>& ready)
 {
     auto* target = place();
-    if (!target || planJob_)
-        return;
     const auto wanted = itemsThatNeedRights();
-    if (wanted.empty())
+    if (!target || planJob_ || wanted.empty())
         return;
-    const auto job = beginJob(PlanJob::Kind::CarryOut);
-    job->withRights = true;
     ActRequest request;
     request.kind = ActRequest::Kind::Apply;
     request.user = folders_.user;
     request.ownData = ownData();
     request.logbook = logbookFile();
-    request.forGood = forGood;
+    runAsync(
+        this,
+        [request, wanted, make = planFile(*target)]() mutable {
+            request.plan = make();
+            std::erase_if(request.plan.items, [&](const PlannedItem& planned) {
+                return std::none_of(wanted.begin(), wanted.end(),
+                                    [&](const PlanItem& item) { return item.path == planned.item.path; });
+            });
+            request.forGood = request.plan.countForGood();
+            return std::make_shared<ActRequest>(std::move(request));
+        },
+        [ready](const std::shared_ptr<ActRequest>& prepared) { ready(*prepared); });
+}
+
+void Session::carryOutWithRights(ActRequest request)
+{
+    auto* target = place();
+    if (!target || planJob_)
+        return;
+    const auto job = beginJob(PlanJob::Kind::CarryOut);
+    job->withRights = true;
     struct Outcome {
         Result<Done> acted;
         Result<std::vector<RunRecord>> history;
@@ -263,17 +305,11 @@ void Session::carryOutWithRights(std::size_t forGood)
     const auto newest = history_.empty() ? 0 : history_.front().run.id;
     runAsync(
         this,
-        [request, wanted, make = planFile(*target), job, command = actCommand(), report = reporter(job),
-         data = folders_.data]() mutable {
-            request.plan = make();
-            std::erase_if(request.plan.items, [&](const PlannedItem& planned) {
-                return std::none_of(wanted.begin(), wanted.end(),
-                                    [&](const PlanItem& item) { return item.path == planned.item.path; });
-            });
-            auto acted = runActHelper(command, request, job->stop.get_token(), &job->pause, report);
+        [request = std::move(request), job, command = actCommand(), report = reporter(job), data = folders_.data] {
+            Logbook logbook(request.logbook);
+            auto acted = actWithRights(logbook, command, request, job->stop.get_token(), &job->pause, report);
             if (!acted && acted.error().kind == ErrorKind::Unsupported)
                 acted = terminalCommand(request, command, data);
-            Logbook logbook(request.logbook);
             return std::make_shared<Outcome>(Outcome{std::move(acted), kurvo::readHistory(logbook)});
         },
         [this, id = target->id, newest](const std::shared_ptr<Outcome>& outcome) {
@@ -283,7 +319,7 @@ void Session::carryOutWithRights(std::size_t forGood)
                 say(QString::fromStdString(outcome->acted.error().sentence), Severity::Warning);
             }
             auto* open = stillOpen(id);
-            if (open && !history_.empty() && history_.front().run.id > newest)
+            if (open && !history_.empty() && history_.front().run.id > newest && history_.front().run.ended != 0)
                 return finishRun(open, RunRecord(history_.front()), {});
             endJob();
             emit planChanged();

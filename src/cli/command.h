@@ -118,6 +118,7 @@ int runLogbook(std::int64_t run, bool json);
 /// 0: the newest. `source`: a folder or snapshot to list the largest files of; may be empty. `format`: html, csv, json.
 int runLogbookReport(std::int64_t run, const std::string& source, const std::string& format);
 int runLogbookRecover();
-int runActHelper();
+/// `digest`: of the request that was agreed to.
+int runActHelper(const std::string& digest);
 
 } // namespace kurvo::cli

@@ -32,11 +32,17 @@ int runHelper()
     return ExitDone;
 }
 
-int runActHelper()
+int runActHelper(const std::string& digest)
 {
     std::signal(SIGPIPE, SIG_IGN);
     umask(077); // what it makes is for the user alone
-    if (const auto served = serveActRequest(STDIN_FILENO, STDOUT_FILENO); !served) {
+    { const FilesAs known(askingUser()); } // whose group it is, while that can be asked
+    // Before anything is read: what comes from outside never meets more rights than it needs.
+    if (const auto dropped = keepOnlyTheRightsToAct(); !dropped) {
+        complain(dropped.error().sentence);
+        return ExitFailed;
+    }
+    if (const auto served = serveActRequest(STDIN_FILENO, STDOUT_FILENO, digest); !served) {
         complain(served.error().sentence);
         return served.error().kind == ErrorKind::WrongFormat ? ExitUsage : ExitFailed;
     }

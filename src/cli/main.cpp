@@ -175,6 +175,8 @@ int main(int argc, char** argv)
     reportCommand->add_option("--largest-of", source, "list the largest files of this folder or .kurvo file as well");
 
     auto* actHelperCommand = app.add_subcommand("act-helper", "Act for the window with administrator rights")->group("");
+    std::string digest;
+    actHelperCommand->add_option("--digest", digest, "of the request, as the window shows it")->required();
     auto* helperCommand = app.add_subcommand("helper", "Scan for the window with administrator rights")->group("");
 
     try {
@@ -245,7 +247,7 @@ int main(int argc, char** argv)
         if (reportCommand->parsed())
             return runLogbookReport(runNumber, source, format);
         if (actHelperCommand->parsed())
-            return runActHelper();
+            return runActHelper(digest);
         if (recoverCommand->parsed())
             return runLogbookRecover();
         if (logbookCommand->parsed())

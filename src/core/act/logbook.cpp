@@ -368,44 +368,56 @@ Result<std::vector<LoggedStep>> Logbook::unfinished()
 
 Result<Done> Logbook::take(const LoggedRun& run, const std::vector<LoggedStep>& steps)
 {
-    if (auto made = [&]() -> Result<Done> {
-            const FilesAs as(owner_);
-            if (auto opened = open(true); !opened)
-                return opened;
-            Statement known(*database_, "SELECT id FROM run WHERE rights_run = ?");
-            if (!known)
-                return database_->error();
-            known.number(1, run.rightsRun);
-            const auto id = known.step() == SQLITE_ROW ? known.numberAt(0) : 0;
-            known.reset();
-            Statement gone(*database_, "DELETE FROM step WHERE run = ?");
-            if (!gone)
-                return database_->error();
-            gone.number(1, id);
-            if (id != 0 && gone.step() != SQLITE_DONE)
-                return database_->error();
-            gone.reset();
-            Statement put(*database_, "INSERT OR REPLACE INTO run (id, began, ended, place, host, free_before, free_after,"
-                                      " rights_run) VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
-            if (!put)
-                return database_->error();
-            if (id != 0)
-                put.number(1, id);
-            put.number(2, run.began);
-            put.number(3, run.ended);
-            put.bytes(4, run.place);
-            put.text(5, run.host);
-            put.number(6, signedOf(run.freeBefore));
-            put.number(7, signedOf(run.freeAfter));
-            put.number(8, run.rightsRun);
-            return put.step() == SQLITE_DONE ? Result<Done>(Done{}) : database_->error();
-        }();
-        !made)
-        return made;
+    std::int64_t id = 0;
+    {
+        const FilesAs as(owner_);
+        if (auto opened = open(true); !opened)
+            return opened;
+        Statement known(*database_, "SELECT id FROM run WHERE rights_run = ?");
+        if (!known)
+            return database_->error();
+        known.number(1, run.rightsRun);
+        id = known.step() == SQLITE_ROW ? known.numberAt(0) : 0;
+    }
+    if (auto gone = forget(run.rightsRun); !gone)
+        return gone;
+    const FilesAs as(owner_);
+    Statement put(*database_, "INSERT INTO run (id, began, ended, place, host, free_before, free_after, rights_run)"
+                              " VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
+    if (!put)
+        return database_->error();
+    if (id != 0) // it keeps the number that people know it by
+        put.number(1, id);
+    put.number(2, run.began);
+    put.number(3, run.ended);
+    put.bytes(4, run.place);
+    put.text(5, run.host);
+    put.number(6, signedOf(run.freeBefore));
+    put.number(7, signedOf(run.freeAfter));
+    put.number(8, run.rightsRun);
+    if (put.step() != SQLITE_DONE)
+        return database_->error();
     auto rows = steps;
     for (auto& step : rows)
         step.run = database_->lastRow();
     return add(rows);
+}
+
+Result<Done> Logbook::forget(std::int64_t rightsRun)
+{
+    const FilesAs as(owner_);
+    if (auto opened = open(true); !opened)
+        return opened;
+    for (const auto* sql : {"DELETE FROM step WHERE run IN (SELECT id FROM run WHERE rights_run = ?1 AND rights_run <> 0)",
+                            "DELETE FROM run WHERE rights_run = ?1 AND rights_run <> 0"}) {
+        Statement gone(*database_, sql);
+        if (!gone)
+            return database_->error();
+        gone.number(1, rightsRun);
+        if (gone.step() != SQLITE_DONE)
+            return database_->error();
+    }
+    return Done{};
 }
 
 } // namespace kurvo

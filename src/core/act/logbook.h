@@ -76,6 +76,8 @@ struct LoggedRun {
     /// Carried out with administrator rights: this is a copy of what the helper's own log says, which has it under this
     /// number. Nothing is recovered or taken back from such a copy. 0 for what was done without.
     std::int64_t rightsRun = 0;
+    /// The helper was told to go and has not answered: the copy is not there yet.
+    static constexpr std::int64_t awaited = -1;
 };
 
 /// One thread at a time.
@@ -118,6 +120,8 @@ public:
     Result<std::vector<LoggedStep>> unfinished();
     /// Writes down what the log of the helper with rights says of a run, in place of what was known of it before.
     Result<Done> take(const LoggedRun& run, const std::vector<LoggedStep>& steps);
+    /// Takes such a copy out again.
+    Result<Done> forget(std::int64_t rightsRun);
 
 private:
     Result<Done> open(bool make);

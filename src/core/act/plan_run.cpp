@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <map>
 
 #include "core/act/manifest.h"
@@ -226,10 +227,12 @@ Result<std::vector<UndoneStep>> undoRun(Logbook& logbook, std::int64_t run, cons
     });
     LoggedRun undoing; // moves back are steps of their own; what comes out of the trash is not
     undoing.began = currentTime();
+    bool isCopy = false; // of what the helper with rights did, which nothing is taken back from
     for (const auto& known : *runs)
         if (known.id == run) {
             undoing.place = known.place;
             undoing.host = known.host;
+            isCopy = known.rightsRun != 0;
         }
     undoing.freeBefore = freeOf(undoing.place);
     std::vector<UndoneStep> undone;
@@ -242,6 +245,12 @@ Result<std::vector<UndoneStep>> undoRun(Logbook& logbook, std::int64_t run, cons
         if (options.stop.stop_requested()) {
             undone.push_back(
                 {*step, Error{ErrorKind::Cancelled, step->path, 0, "Stopped before " + displayText(step->path) + "."}});
+            continue;
+        }
+        if (isCopy && !isForGood(step->action)) {
+            undone.push_back({*step, Error{ErrorKind::NoPermission, step->path, EPERM,
+                                           displayText(step->path) + " was changed with administrator rights, and only "
+                                                                     "with them it can be taken back."}});
             continue;
         }
         const auto acting = reporter.acting();

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/platform/database.h"
 
+#include <fcntl.h>
 #include <sqlite3.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -80,7 +81,7 @@ Result<std::unique_ptr<Database>> Database::open(const std::string& file, const 
         if (const auto made = makeFolders(std::string(parentPath(file))); !made)
             return made.error();
     std::unique_ptr<Database> opened(new Database(file, layout));
-    const bool writable = !there || ::access(file.c_str(), W_OK) == 0;
+    const bool writable = !there || ::faccessat(AT_FDCWD, file.c_str(), W_OK, AT_EACCESS) == 0;
     const int flags = (writable ? SQLITE_OPEN_READWRITE | (make ? SQLITE_OPEN_CREATE : 0) : SQLITE_OPEN_READONLY) |
                       SQLITE_OPEN_NOMUTEX;
     if (sqlite3_open_v2(file.c_str(), &opened->handle_, flags, nullptr) != SQLITE_OK)

@@ -13,6 +13,15 @@ namespace kurvo {
 /// afterwards, nothing can be changed that the user could not change himself. Does nothing for anybody but root.
 Result<Done> keepOnlyTheRightToRead();
 
+/// For a program that acts as root on behalf of a user: keeps of root's rights those that changing files takes (to pass
+/// permissions, to give files their owners, capabilities and attributes back, to see who has a file open), and gives up
+/// the others for good; then no new program can be started, nothing mounted, traced, sent or loaded (seccomp(2)). Does
+/// nothing for anybody but root.
+Result<Done> keepOnlyTheRightsToAct();
+
+/// Becomes that user for good, with no rights beside: for a process of root's that goes on with what belongs to the user.
+Result<Done> becomeUser(uid_t user);
+
 /// Who asked for this process: pkexec and sudo say so in the environment, which nobody else can set for a process of
 /// root's. Otherwise who runs it.
 uid_t askingUser();
