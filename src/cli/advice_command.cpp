@@ -52,6 +52,10 @@ int runAdvice(const std::vector<std::string>& paths, bool json)
     int status = ExitDone;
     for (const auto& typed : paths) {
         // Where a link leads to is another item: only the folders above are resolved.
+        if (!answers(typed)) {
+            status = ExitIncomplete;
+            continue;
+        }
         const auto folder = canonicalPath(std::string(typed.find('/') == std::string::npos ? "." : parentPath(typed)));
         const bool top = typed == "/" || fileName(typed) == "." || fileName(typed) == "..";
         const auto resolved = top ? canonicalPath(typed) : folder;

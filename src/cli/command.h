@@ -2,6 +2,7 @@
 // What the commands of kurvoctl share: exit statuses, messages, and loading a SOURCE.
 #pragma once
 
+#include <chrono>
 #include <cstdint>
 #include <functional>
 #include <optional>
@@ -26,6 +27,13 @@ enum Exit : int {
 /// "kurvoctl: sentence" on stderr.
 void complain(const std::string& sentence);
 
+/// How long a drive may take to answer.
+void setPatience(std::chrono::milliseconds patience);
+std::chrono::milliseconds patience();
+/// Whether what is at the path answers in that time, or says that nothing is there; a word on stderr where not. Ask
+/// before anything that would wait for it without an end.
+bool answers(const std::string& path);
+
 /// Runs `work`; Ctrl+C asks it to stop. On a terminal `line` is written again and again meanwhile.
 void runInterruptible(const std::function<void(std::stop_token)>& work, const std::function<std::string()>& line);
 
@@ -49,6 +57,7 @@ FilterContext contextFor(const Filter& filter, const Source& source);
 struct ScanArguments {
     std::vector<std::string> paths;
     std::string save;
+    bool force = false; ///< replace an earlier one
     ScanOptions options;
     bool json = false;
 };
@@ -75,7 +84,7 @@ int runSnapshotList(const SnapshotArguments& arguments, bool json);
 int runSnapshotVerify(const SnapshotArguments& arguments);
 int runSnapshotPrune(const SnapshotArguments& arguments);
 int runSnapshotImport(const SnapshotArguments& arguments);
-int runSnapshotExport(const SnapshotArguments& arguments, const std::string& to);
+int runSnapshotExport(const SnapshotArguments& arguments, const std::string& to, bool force);
 int runSnapshotRemove(const SnapshotArguments& arguments);
 int runSnapshotAbout(const SnapshotArguments& arguments, const std::optional<std::string>& name,
                      const std::optional<std::string>& note, std::optional<bool> pinned);
@@ -106,12 +115,13 @@ struct PlanArguments {
     std::string to;   ///< folder on another drive
     std::string file; ///< of the plan
     bool link = false;
+    bool force = false; ///< replace an earlier file
 };
 int runPlanMake(const PlanArguments& arguments);
 int runPlanCheck(const std::string& file, bool json);
 /// `deletions`: how many items the user says shall be deleted for good; must be what the plan has.
 int runPlanApply(const std::string& file, std::size_t deletions, bool json);
-/// 0: the newest run that has something to take back.
+/// 0: the newest run.
 int runPlanUndo(std::int64_t run);
 /// 0: all runs; else the steps of one.
 int runLogbook(std::int64_t run, bool json);

@@ -70,6 +70,10 @@ int runDuplicates(const DuplicateArguments& arguments)
         }
         options.smallest = *bytes;
     }
+    for (const auto& paths : {arguments.paths, arguments.leaveOut})
+        for (const auto& path : paths)
+            if (!answers(path))
+                return ExitFailed;
     for (const auto& path : arguments.leaveOut) {
         const auto known = canonicalPath(path);
         if (!known) {

@@ -63,6 +63,8 @@ void printText(const Ledger& ledger)
 
 int runLedger(const std::string& place, bool json)
 {
+    if (!answers(place))
+        return ExitFailed;
     const auto mount = mountPointOf(place);
     if (!mount) {
         complain(mount.error().sentence);

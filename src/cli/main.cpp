@@ -7,6 +7,7 @@
 #include <cstdio>
 #include <system_error>
 
+#include "cli/apart.h"
 #include "cli/command.h"
 #include "core/base/text.h"
 
@@ -18,6 +19,10 @@ int main(int argc, char** argv)
                  "Exit status: 0 done; 1 done, but something could not be read; 2 wrong usage; 3 failed."};
     app.set_version_flag("--version", std::string("kurvoctl ") + KURVO_VERSION);
     app.require_subcommand(1);
+    int patience = 15;
+    app.add_option("--patience", patience, "give up what does not answer for so many seconds (15 unless given)")
+        ->check(CLI::Range(1, 86400));
+    app.fallthrough(); // after the command as well
 
     bool json = false;
     ScanArguments scan;
@@ -29,10 +34,11 @@ int main(int argc, char** argv)
     scanCommand->add_flag("--cross-mounts", scan.options.crossMounts, "go through other mounted drives too");
     scanCommand->add_option("--exclude", scan.options.exclude, "leave out what matches this glob; may be repeated")
         ->allow_extra_args(false);
-    int patience = 15;
-    scanCommand
-        ->add_option("--patience", patience, "give up what does not answer for so many seconds (15 unless given)")
-        ->check(CLI::Range(1, 86400));
+    bool force = false;
+    const auto addForce = [&force](CLI::App* command) {
+        command->add_flag("--force", force, "replace an earlier one");
+    };
+    addForce(scanCommand);
     scanCommand->add_flag("--json", json, "print JSON, one object a PATH");
 
     std::string source;
@@ -60,8 +66,8 @@ int main(int argc, char** argv)
         ->check(CLI::Range(1, 1000000000));
     compareCommand->add_flag("--entries", compare.entries, "a line for each file and folder, also in whole ones");
     compareCommand->add_option("--format", compare.format, "csv or html, on standard output")
-        ->check(CLI::IsMember({"csv", "html"}));
-    compareCommand->add_flag("--json", json, "print JSON, one object a line");
+        ->check(CLI::IsMember({"csv", "html"}))
+        ->excludes(compareCommand->add_flag("--json", json, "print JSON, one object a line"));
 
     SnapshotArguments kept;
     std::string snapshotTo;
@@ -84,7 +90,8 @@ int main(int argc, char** argv)
     auto* exportCommand = snapshotCommand->add_subcommand("export", "Write a whole copy that needs no other file");
     exportCommand->add_option("FILE", kept.paths, "the snapshot")->required()->expected(1);
     exportCommand->add_option("-o,--output", snapshotTo, "the file to write")->required();
-    auto* removeCommand = snapshotCommand->add_subcommand("remove", "Remove snapshots");
+    addForce(exportCommand);
+    auto* removeCommand = snapshotCommand->add_subcommand("remove", "Put snapshots of the catalogue into the trash");
     removeCommand->add_option("FILE", kept.paths, "the snapshots")->required();
     auto* pinCommand = snapshotCommand->add_subcommand("pin", "Keep a snapshot whatever the policy says");
     pinCommand->add_option("FILE", kept.paths, "the snapshot")->required()->expected(1);
@@ -151,6 +158,7 @@ int main(int argc, char** argv)
     makeCommand->add_option("--to", plan.to, "move: the folder on another drive");
     makeCommand->add_flag("--link", plan.link, "move: leave a link at the old path");
     makeCommand->add_option("-o,--output", plan.file, "the file to write")->required();
+    addForce(makeCommand);
     auto* planCheckCommand = planCommand->add_subcommand("check", "Whether a plan can be carried out as it is");
     planCheckCommand->add_option("FILE", plan.file, "the plan")->required();
     planCheckCommand->add_flag("--json", json, "print JSON, one object a line");
@@ -184,14 +192,19 @@ int main(int argc, char** argv)
     } catch (const CLI::ParseError& error) {
         return app.exit(error) == 0 ? ExitDone : ExitUsage;
     }
+    setPatience(std::chrono::seconds(patience));
     const auto run = [&]() -> int {
         if (scanCommand->parsed()) {
             if (!scan.save.empty() && scan.paths.size() != 1) {
                 complain("--save takes exactly one PATH.");
                 return ExitUsage;
             }
+            if (force && scan.save.empty()) {
+                complain("--force goes with --save FILE.");
+                return ExitUsage;
+            }
             scan.json = json;
-            scan.options.patience = std::chrono::seconds(patience);
+            scan.force = force;
             return runScan(scan);
         }
         if (foldersCommand->parsed())
@@ -209,7 +222,7 @@ int main(int argc, char** argv)
         if (importCommand->parsed())
             return runSnapshotImport(kept);
         if (exportCommand->parsed())
-            return runSnapshotExport(kept, snapshotTo);
+            return runSnapshotExport(kept, snapshotTo, force);
         if (removeCommand->parsed())
             return runSnapshotRemove(kept);
         if (pinCommand->parsed() || unpinCommand->parsed())
@@ -236,6 +249,7 @@ int main(int argc, char** argv)
             return runAdvice(advicePaths, json);
         if (checkCommand->parsed())
             return runAdviceCheck(advicePaths);
+        plan.force = force;
         if (makeCommand->parsed())
             return runPlanMake(plan);
         if (planCheckCommand->parsed())
@@ -256,14 +270,19 @@ int main(int argc, char** argv)
             return runHelper();
         return runDrives(all, json);
     };
-    int status = ExitFailed;
-    try {
-        status = run();
-        if (std::fflush(stdout) != 0)
-            throw std::system_error(errno, std::generic_category());
-    } catch (const std::system_error& error) { // fmt reports a failed write this way
-        complain("Could not write the output: " + kurvo::systemErrorText(error.code().value()) + ".");
-        return ExitFailed;
-    }
-    return status;
+    const auto toTheEnd = [&run]() -> int {
+        int status = ExitFailed;
+        try {
+            status = run();
+            if (std::fflush(stdout) != 0)
+                throw std::system_error(errno, std::generic_category());
+        } catch (const std::system_error& error) { // fmt reports a failed write this way
+            complain("Could not write the output: " + kurvo::systemErrorText(error.code().value()) + ".");
+            return ExitFailed;
+        }
+        return status;
+    };
+    // The helpers are told when to end.
+    const bool isHelper = actHelperCommand->parsed() || helperCommand->parsed();
+    return !isHelper && anyDriveMayHang() ? runApart(toTheEnd) : toTheEnd();
 }

@@ -15,6 +15,7 @@
 #include "core/base/text.h"
 #include "core/platform/drives.h"
 #include "core/platform/package_database.h"
+#include "core/platform/user_file.h"
 #include "core/report/run_report.h"
 
 namespace kurvo::cli {
@@ -119,8 +120,48 @@ void printStep(const LoggedStep& step, bool json)
 
 } // namespace
 
+namespace {
+
+/// The file that is to be written may not be, or lie in, what is planned.
+bool liesInPlanned(const std::string& file, const PlanFile& plan)
+{
+    const auto folder = canonicalPath(file.find('/') == file.npos ? "." : std::string(parentPath(file)));
+    const auto path = folder ? joinPath(*folder, fileName(file)) : file;
+    return std::any_of(plan.items.begin(), plan.items.end(),
+                       [&](const PlannedItem& planned) { return isAtOrBelow(path, planned.item.path); });
+}
+
+/// Of this machine, and every item of it answers. False with a word on stderr.
+bool canBeLookedAt(const PlanFile& plan)
+{
+    if (!plan.host.empty() && plan.host != hostName()) {
+        complain("This plan was made on " + displayText(plan.host) + "; its files are not on this machine.");
+        return false;
+    }
+    for (const auto& planned : plan.items)
+        if (!answers(planned.item.path) || (!planned.item.destination.empty() && !answers(planned.item.destination)))
+            return false;
+    return true;
+}
+
+} // namespace
+
 int runPlanMake(const PlanArguments& arguments)
 {
+    if (arguments.action != "move" && (!arguments.to.empty() || arguments.link)) {
+        complain(std::string(arguments.to.empty() ? "--link" : "--to") + " goes with --action move only.");
+        return ExitUsage;
+    }
+    const auto existing = mayWrite(arguments.file, "a plan", arguments.force, beginsAsPlan);
+    if (!existing) {
+        complain(existing.error().sentence);
+        return ExitFailed;
+    }
+    for (const auto& path : arguments.paths)
+        if (!answers(path))
+            return ExitFailed;
+    if (!arguments.to.empty() && !answers(arguments.to))
+        return ExitFailed;
     std::string destination;
     if (arguments.action == "move") {
         if (arguments.to.empty()) {
@@ -160,7 +201,11 @@ int runPlanMake(const PlanArguments& arguments)
         complain(good.error().sentence);
         return ExitFailed;
     }
-    if (const auto written = writePlanFile(arguments.file, plan); !written) {
+    if (liesInPlanned(arguments.file, plan)) {
+        complain(displayText(arguments.file) + " is, or lies in, what is planned.");
+        return ExitFailed;
+    }
+    if (const auto written = writePlanFile(arguments.file, plan, *existing); !written) {
         complain(written.error().sentence);
         return ExitFailed;
     }
@@ -174,6 +219,8 @@ int runPlanCheck(const std::string& file, bool json)
         complain(plan.error().sentence);
         return ExitFailed;
     }
+    if (!canBeLookedAt(*plan))
+        return ExitFailed;
     const Guarded guarded;
     std::vector<ItemFinding> findings;
     std::size_t done = 0;
@@ -205,10 +252,8 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json)
         complain(plan.error().sentence);
         return ExitFailed;
     }
-    if (!plan->host.empty() && plan->host != hostName()) {
-        complain("This plan was made on " + displayText(plan->host) + "; its files are not on this machine.");
+    if (!canBeLookedAt(*plan))
         return ExitFailed;
-    }
     if (const auto count = plan->countForGood(); count != deletions) {
         complain(count == 0
                      ? std::string("This plan deletes nothing; leave --delete out.")
@@ -259,19 +304,31 @@ int runPlanUndo(std::int64_t run)
             complain(runs.error().sentence);
             return ExitFailed;
         }
+        // The newest, and no other: repeated, it would take back what was meant to stay. A run that only moved back what
+        // another had moved is no run to take back.
         for (const auto& known : *runs) {
             const auto steps = logbook.steps(known.id);
-            if (steps && std::any_of(steps->begin(), steps->end(),
-                                     [](const LoggedStep& step) { return step.state == StepState::Done; })) {
-                run = known.id;
-                break;
+            if (!steps || RunRecord{known, *steps}.isUndoing())
+                continue;
+            run = known.id;
+            if (!RunRecord{known, *steps}.canBeUndone()) {
+                complain(fmt::format("Run {}, the newest, has nothing left to take back. For an earlier one give its "
+                                     "number; `kurvoctl logbook` lists them.",
+                                     run));
+                return ExitFailed;
             }
+            break;
         }
         if (run == 0) {
             complain("There is nothing in the logbook that could be taken back.");
             return ExitFailed;
         }
     }
+    const auto runs = logbook.runs();
+    for (std::size_t i = 0; runs && i < runs->size(); ++i)
+        if ((*runs)[i].id == run)
+            fmt::print("Taking back run {} of {}, in {}.\n", run, formatTime((*runs)[i].began),
+                       displayText((*runs)[i].place));
     std::optional<Result<std::vector<UndoneStep>>> undone;
     RunProgress shown;
     runInterruptible(

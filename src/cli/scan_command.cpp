@@ -6,6 +6,7 @@
 #include "cli/command.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/platform/user_file.h"
 
 namespace kurvo::cli {
 namespace {
@@ -45,6 +46,15 @@ void reportUnreadable(const ScanResult& result)
 int runScan(const ScanArguments& arguments)
 {
     int status = ExitDone;
+    auto existing = AtomicFile::Existing::Keep;
+    if (!arguments.save.empty()) { // not after the whole scan
+        const auto may = mayWrite(arguments.save, "a snapshot", arguments.force, beginsAsSnapshot);
+        if (!may) {
+            complain(may.error().sentence);
+            return ExitFailed;
+        }
+        existing = *may;
+    }
     for (const auto& path : arguments.paths) {
         auto result = scanWithProgress(path, arguments.options);
         if (!result) {
@@ -66,7 +76,7 @@ int runScan(const ScanArguments& arguments)
             auto info = describeScan(*result);
             info.crossMounts = arguments.options.crossMounts;
             info.exclude = arguments.options.exclude;
-            auto saved = writeSnapshot(arguments.save, info, *result->tree);
+            auto saved = writeSnapshot(arguments.save, info, *result->tree, {}, existing);
             if (!saved) {
                 complain(saved.error().sentence);
                 return ExitFailed;

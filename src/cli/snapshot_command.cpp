@@ -19,6 +19,7 @@
 #include "core/compare/history.h"
 #include "core/ledger/ledger.h"
 #include "core/platform/folders.h"
+#include "core/platform/user_file.h"
 #include "core/report/change_report.h"
 #include "core/snapshot/catalogue.h"
 #include "core/snapshot/listing.h"
@@ -117,6 +118,8 @@ int runSnapshotTake(const SnapshotArguments& arguments)
     }
     int status = ExitDone;
     for (const auto& path : arguments.paths) {
+        if (!answers(path))
+            return ExitFailed;
         ScanOptions options;
         options.background = arguments.polite;
         options.threads = arguments.polite ? 1 : 0;
@@ -141,6 +144,13 @@ int runSnapshotTake(const SnapshotArguments& arguments)
 int runSnapshotList(const SnapshotArguments& arguments, bool json)
 {
     const auto folder = folderOr(arguments.folder);
+    if (const auto there = catalogueIsThere(folder); !there) {
+        if (arguments.folder.empty() && there.error().kind == ErrorKind::NotFound && !json) {
+            fmt::print("{}\n", there.error().sentence);
+            return ExitDone;
+        }
+        return failed(there.error());
+    }
     const auto catalogue = readCatalogue(folder);
     std::uint64_t bytes = 0;
     for (const auto& entry : catalogue.entries) {
@@ -165,6 +175,8 @@ int runSnapshotVerify(const SnapshotArguments& arguments)
     const auto folder = folderOr(arguments.folder);
     int status = ExitDone;
     if (files.empty()) {
+        if (const auto there = catalogueIsThere(folder); !there)
+            return failed(there.error());
         const auto catalogue = readCatalogue(folder);
         for (const auto& entry : catalogue.entries)
             files.push_back(entry.path);
@@ -188,6 +200,8 @@ int runSnapshotVerify(const SnapshotArguments& arguments)
 int runSnapshotPrune(const SnapshotArguments& arguments)
 {
     const auto folder = folderOr(arguments.folder);
+    if (const auto there = catalogueIsThere(folder); !there)
+        return failed(there.error());
     const auto keeping = readKeeping(folder);
     if (!keeping)
         return failed(keeping.error());
@@ -219,17 +233,29 @@ int runSnapshotImport(const SnapshotArguments& arguments)
     return ExitDone;
 }
 
-int runSnapshotExport(const SnapshotArguments& arguments, const std::string& to)
+int runSnapshotExport(const SnapshotArguments& arguments, const std::string& to, bool force)
 {
-    const auto done = exportSnapshot(snapshotAt(folderOr(arguments.folder), arguments.paths.front()), to);
+    const auto existing = mayWrite(to, "a snapshot", force, beginsAsSnapshot);
+    if (!existing)
+        return failed(existing.error());
+    const auto done = exportSnapshot(snapshotAt(folderOr(arguments.folder), arguments.paths.front()), to, *existing);
     return done ? ExitDone : failed(done.error());
 }
 
 int runSnapshotRemove(const SnapshotArguments& arguments)
 {
-    for (const auto& file : arguments.paths)
-        if (const auto removed = removeSnapshot(snapshotAt(folderOr(arguments.folder), file)); !removed)
-            return failed(removed.error());
+    const auto folder = folderOr(arguments.folder);
+    const auto user = userFolders();
+    const auto whole = canonicalPath(folder);
+    if (!whole)
+        return failed(whole.error());
+    for (const auto& file : arguments.paths) {
+        // Of the catalogue, whatever lies in the current folder under that name.
+        const auto path = file.find('/') == file.npos ? joinPath(*whole, file) : file;
+        if (const auto trashed = trashSnapshot(*whole, path, user); !trashed)
+            return failed(trashed.error());
+        fmt::print("{} is in the trash.\n", displayText(path));
+    }
     return ExitDone;
 }
 

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <sys/stat.h>
+#include <sys/statfs.h>
 #include <unistd.h>
 
+#include <cerrno>
 #include <csignal>
 #include <cstdio>
 #include <optional>
@@ -11,6 +13,7 @@
 
 #include "cli/command.h"
 #include "core/base/figures.h"
+#include "core/base/patience.h"
 #include "core/base/text.h"
 #include "core/platform/folders.h"
 
@@ -19,6 +22,34 @@ namespace kurvo::cli {
 void complain(const std::string& sentence)
 {
     fmt::print(stderr, "kurvoctl: {}\n", sentence);
+}
+
+namespace {
+std::chrono::milliseconds waitFor{15000};
+}
+
+void setPatience(std::chrono::milliseconds patience)
+{
+    waitFor = patience;
+}
+
+std::chrono::milliseconds patience()
+{
+    return waitFor;
+}
+
+bool answers(const std::string& path)
+{
+    const auto answer = askWithin(waitFor, [path] {
+        struct stat s { };
+        struct statfs about { };
+        const bool there = ::stat(path.c_str(), &s) == 0;
+        return there ? ::statfs(path.c_str(), &about) == 0 : ::lstat(path.c_str(), &s) == 0;
+    });
+    if (answer)
+        return true;
+    complain(displayText(path) + " does not answer: its drive or server may be gone. Nothing was done with it.");
+    return false;
 }
 
 void runInterruptible(const std::function<void(std::stop_token)>& work, const std::function<std::string()>& line)
@@ -52,7 +83,9 @@ Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& 
 {
     ScanProgress progress;
     std::optional<Result<ScanResult>> result;
-    runInterruptible([&](std::stop_token stop) { result.emplace(scan(path, options, stop, &progress)); },
+    auto patient = options;
+    patient.patience = waitFor;
+    runInterruptible([&](std::stop_token stop) { result.emplace(scan(path, patient, stop, &progress)); },
                      [&] {
                          return fmt::format("{}, {}  {}", formatItems(progress.entries(), "entry", "entries"),
                                             formatBytes(progress.diskBytes()),
@@ -73,6 +106,8 @@ int Source::finish() const
 
 Result<Source> loadSource(const std::string& source)
 {
+    if (!answers(source))
+        return Error{ErrorKind::System, source, ETIMEDOUT, displayText(source) + " was not read."};
     struct stat s { };
     const bool folder = ::stat(source.c_str(), &s) == 0 && S_ISDIR(s.st_mode);
     if (!folder && source.ends_with(snapshotSuffix)) {

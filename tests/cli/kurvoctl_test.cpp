@@ -379,7 +379,7 @@ TEST_CASE("a plan is made, checked, carried out and taken back from a terminal",
     CHECK(kurvoctl("plan undo").status == 3); // nothing is left to take back
 
     // What is deleted for good is confirmed by its number.
-    CHECK(kurvoctl("plan make --action delete '" + (t / "place/dumps") + "' -o '" + file + "'").status == 0);
+    CHECK(kurvoctl("plan make --force --action delete '" + (t / "place/dumps") + "' -o '" + file + "'").status == 0);
     run = kurvoctl("plan apply '" + file + "'");
     CHECK(run.status == 2);
     CHECK(run.err.find("--delete 1") != std::string::npos);
@@ -388,9 +388,9 @@ TEST_CASE("a plan is made, checked, carried out and taken back from a terminal",
     run = kurvoctl("plan apply '" + file + "' --delete 1");
     CHECK(run.status == 1); // it has gained an entry
     CHECK(readAll(t / "place/dumps/core.2") == "newer");
-    CHECK(kurvoctl("plan make --action move '" + (t / "place/dumps") + "' -o '" + file + "'").status == 2);
+    CHECK(kurvoctl("plan make --force --action move '" + (t / "place/dumps") + "' -o '" + file + "'").status == 2);
     CHECK(kurvoctl("plan check '" + (t / "place/old.log") + "'").status == 3);
-    CHECK(kurvoctl("plan make /etc/passwd -o '" + file + "'").status == 3);
+    CHECK(kurvoctl("plan make --force /etc/passwd -o '" + file + "'").status == 3);
     CHECK(kurvoctl("logbook recover").status == 0);
 
     // The report, in each form; what cannot be planned, with the reason.
@@ -406,10 +406,10 @@ TEST_CASE("a plan is made, checked, carried out and taken back from a terminal",
     CHECK(kurvoctl("logbook report --format csv").out.find("run,date,action") == 0);
     CHECK(kurvoctl("logbook report 4711").status == 3);
     CHECK(kurvoctl("logbook report --format pdf").status == 2);
-    run = kurvoctl("plan make / -o '" + file + "'");
+    run = kurvoctl("plan make --force / -o '" + file + "'");
     CHECK(run.status == 3);
     CHECK(run.err.find("The root of the system cannot be planned") != std::string::npos);
-    CHECK(kurvoctl("plan make --action empty-trash '" + (t / "place") + "' -o '" + file + "'").status == 0);
+    CHECK(kurvoctl("plan make --force --action empty-trash '" + (t / "place") + "' -o '" + file + "'").status == 0);
     run = kurvoctl("plan check '" + file + "'"); // a folder that is no trash
     CHECK(run.status == 1);
     CHECK(run.out.find("no trash folder of yours") != std::string::npos);

@@ -38,6 +38,7 @@ public:
     StallingMount& operator=(const StallingMount&) = delete;
     /// From now on nothing at all is answered.
     void stallWhole() { silent_ = true; }
+    const std::string& path() const { return path_; }
 
 private:
     void serve();

@@ -16,12 +16,12 @@ Result<Done> Busy::check(int folder, const char* name, const EntryStat& stat, co
     const UniqueFd fd(::openat(folder, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC));
     if (!fd && errno != EACCES)
         return systemError("look at", path(), errno);
-    return judge(fd ? writingTo(fd.get()) : Writing::NotKnown, stat, path);
+    return judge(fd ? writingTo(fd.get(), Lease::Keep) : Writing::NotKnown, stat, path);
 }
 
-Result<Done> Busy::check(int fd, const EntryStat& stat, const Path& path)
+Result<Done> Busy::check(int fd, const EntryStat& stat, const Path& path, Lease lease)
 {
-    return judge(writingTo(fd), stat, path);
+    return judge(writingTo(fd, lease), stat, path);
 }
 
 Result<Done> Busy::judge(Writing writing, const EntryStat& stat, const Path& path)

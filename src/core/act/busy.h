@@ -21,7 +21,7 @@ public:
     /// administrator rights.
     Result<Done> check(int folder, const char* name, const EntryStat& stat, const Path& path);
     /// The same of a file that is open for reading already.
-    Result<Done> check(int fd, const EntryStat& stat, const Path& path);
+    Result<Done> check(int fd, const EntryStat& stat, const Path& path, Lease lease = Lease::GiveBack);
     /// Changed where a program works in the folder or holds it open, by which it could put something into it.
     Result<Done> checkFolder(const EntryStat& stat, const Path& path);
 

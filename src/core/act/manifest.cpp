@@ -300,15 +300,13 @@ private:
     }
 
     /// Only owners take things out of a sticky folder (inode(7)).
-    static bool isStickyForOthers(const EntryStat& folder, const EntryStat& stat)
+    bool isStickyForOthers(const EntryStat& folder, const EntryStat& stat) const
     {
-        const auto user = ::geteuid();
-        return user != 0 && (folder.mode & S_ISVTX) != 0 && folder.uid != user && stat.uid != user;
+        return user_ != 0 && (folder.mode & S_ISVTX) != 0 && folder.uid != user_ && stat.uid != user_;
     }
     Result<Done> mayRemoveIn(const ListedFolder& folder, int fd) const
     {
-        const auto user = ::geteuid();
-        if (user == 0 || folder.stat.uid == user || ::faccessat(fd, ".", W_OK | X_OK, AT_EACCESS) == 0)
+        if (user_ == 0 || folder.stat.uid == user_ || ::faccessat(fd, ".", W_OK | X_OK, AT_EACCESS) == 0)
             return Done{};
         return mayNot(pathOf(&folder, shown_));
     }
@@ -332,6 +330,7 @@ private:
     std::string name_;
     const std::string& shown_;
     bool removing_;
+    const std::uint32_t user_ = ::geteuid();
     std::stop_token stop_;
     Manifest manifest_;
     Busy busyness_;

@@ -85,9 +85,8 @@ Result<Held> StepWork::setAside(const At& source, const EntryStat& expected)
             if (!now.sameObject(expected))
                 return replaced();
             if (step_.action != Action::Trash) {
-                if (auto idle = Busy().check(held.lease.get(), now, [&] { return step_.path; }); !idle)
+                if (auto idle = Busy().check(held.lease.get(), now, [&] { return step_.path; }, Lease::Keep); !idle)
                     return idle.error();
-                (void)::fcntl(held.lease.get(), F_SETLEASE, F_RDLCK);
                 (void)statEntry(held.lease.get(), "", now, StatSync::Fresh);
                 const bool known = expected.changed != 0;
                 if (known ? !now.untouched(expected) : !now.sameContent(expected))

@@ -10,7 +10,10 @@
 #include <array>
 #include <cerrno>
 #include <cstdio>
+#include <optional>
 #include <set>
+#include <utility>
+#include <vector>
 
 #include <nlohmann/json.hpp>
 
@@ -65,6 +68,11 @@ T member(const Json& object, const char* name)
                                                      : found->is_number_integer();
     if (!fits)
         throw Wrong{std::string("\"") + name + "\" is not what it should be"};
+    // A number that does not fit would become another one.
+    if constexpr (std::is_integral_v<T> && !std::is_same_v<T, bool>)
+        if (found->is_number_unsigned() ? !std::in_range<T>(found->template get<std::uint64_t>())
+                                        : !std::in_range<T>(found->template get<std::int64_t>()))
+            throw Wrong{std::string("\"") + name + "\" is out of range"};
     return found->template get<T>();
 }
 
@@ -76,6 +84,8 @@ T memberOr(const Json& object, const char* name, T otherwise)
 
 std::string path(const Json& object, const std::string& name)
 {
+    if (object.contains(name + "_encoded") && object.contains(name))
+        throw Wrong{"it has both \"" + name + "\" and \"" + name + "_encoded\""};
     auto found = object.contains(name + "_encoded")
                      ? percentDecoded(member<std::string>(object, (name + "_encoded").c_str()))
                      : member<std::string>(object, name.c_str());
@@ -84,6 +94,30 @@ std::string path(const Json& object, const std::string& name)
     if (!found.starts_with('/') || found.size() < 2 || found.ends_with('/') || climbs || found.find('\0') != found.npos)
         throw Wrong{"\"" + name + "\" is no whole path from the root"};
     return found;
+}
+
+/// UTC seconds that a filesystem can have: some ten thousand years either way.
+bool isTime(std::int64_t seconds)
+{
+    constexpr std::int64_t most = 1ll << 38;
+    return seconds >= -most && seconds <= most;
+}
+
+/// JSON in which no object has a member twice, of which readers would take one or the other.
+std::optional<Json> parsed(const std::string& text, std::string& twice)
+{
+    std::vector<std::set<std::string>> open;
+    const auto look = [&](int, Json::parse_event_t event, Json& value) {
+        if (event == Json::parse_event_t::object_start)
+            open.emplace_back();
+        else if (event == Json::parse_event_t::object_end)
+            open.pop_back();
+        else if (event == Json::parse_event_t::key && !open.empty() && !open.back().insert(value.get<std::string>()).second)
+            twice = value.get<std::string>();
+        return true;
+    };
+    auto json = Json::parse(text, look, false);
+    return json.is_discarded() ? std::nullopt : std::optional<Json>(std::move(json));
 }
 
 template <typename Names>
@@ -110,6 +144,8 @@ PlannedItem itemOf(const Json& object)
     item.size = member<std::uint64_t>(object, "size");
     item.modified = member<std::int64_t>(object, "modified");
     item.modifiedNs = member<std::uint32_t>(object, "modified_ns");
+    if (!isTime(item.modified) || item.modifiedNs >= 1'000'000'000)
+        throw Wrong{"its time of modification is out of range"};
     item.disk = member<std::uint64_t>(object, "disk");
     item.guardLifted = memberOr(object, "guard_lifted", false);
     if (item.action == Action::Move) {
@@ -222,19 +258,28 @@ std::string encodePlan(const PlanFile& plan)
 Result<PlanFile> decodePlan(const std::string& json, const std::string& name)
 {
     const auto shown = displayText(name);
-    const auto file = Json::parse(json, nullptr, false);
-    if (file.is_discarded())
-        return Error{ErrorKind::Damaged, name, 0, shown + " is no JSON. Nothing was taken from it."};
+    std::string twice;
+    const auto read = parsed(json, twice);
+    if (!read)
+        return Error{ErrorKind::Damaged, name, 0, shown + " is not valid JSON. Nothing was taken from it."};
+    const auto& file = *read;
     if (!file.is_object() || file.value("format", Json()) != "kurvo-plan")
         return Error{ErrorKind::WrongFormat, name, 0, shown + " is not a plan."};
     std::size_t at = 0;
     try {
-        if (member<int>(file, "version") > version)
+        if (!twice.empty())
+            throw Wrong{"\"" + displayText(twice) + "\" stands twice in one object"};
+        const auto found = member<std::int64_t>(file, "version");
+        if (found > version)
             return Error{ErrorKind::TooNew, name, 0, shown + " was written by a newer version of Kurvo."};
+        if (found < version)
+            throw Wrong{"there is no version " + std::to_string(found)};
         PlanFile plan;
         plan.host = member<std::string>(file, "host");
         plan.place = file.contains("place") && file["place"] == "/" ? "/" : path(file, "place");
         plan.written = member<std::int64_t>(file, "written");
+        if (!isTime(plan.written))
+            throw Wrong{"\"written\" is out of range"};
         if (!file.contains("items") || !file["items"].is_array())
             throw Wrong{"\"items\" is missing"};
         std::set<std::string> paths;
@@ -259,9 +304,14 @@ Result<PlanFile> decodePlan(const std::string& json, const std::string& name)
     }
 }
 
-Result<Done> writePlanFile(const std::string& path, const PlanFile& plan)
+bool beginsAsPlan(std::string_view begin)
 {
-    auto file = AtomicFile::create(path, AtomicFile::Readers::AsUsual); // it is made to be handed over
+    return begin.starts_with("{\n  \"format\": \"kurvo-plan\"");
+}
+
+Result<Done> writePlanFile(const std::string& path, const PlanFile& plan, AtomicFile::Existing existing)
+{
+    auto file = AtomicFile::create(path, AtomicFile::Readers::AsUsual, existing); // it is made to be handed over
     if (!file)
         return file.error();
     const auto text = encodePlan(plan);

@@ -4,10 +4,12 @@
 
 #include <cstdint>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/base/result.h"
 #include "core/plan/plan.h"
+#include "core/platform/atomic_file.h"
 
 namespace kurvo {
 
@@ -47,7 +49,10 @@ std::string encodePlan(const PlanFile& plan);
 /// `name`: of the file, for the sentence.
 Result<PlanFile> decodePlan(const std::string& json, const std::string& name);
 
-Result<Done> writePlanFile(const std::string& path, const PlanFile& plan);
+Result<Done> writePlanFile(const std::string& path, const PlanFile& plan,
+                           AtomicFile::Existing existing = AtomicFile::Existing::Replace);
+/// Whether a file that begins so may be a plan of ours, as encodePlan() writes it.
+bool beginsAsPlan(std::string_view begin);
 Result<PlanFile> readPlanFile(const std::string& path);
 
 } // namespace kurvo

@@ -3,19 +3,26 @@
 
 #include <fcntl.h>
 #include <stdlib.h>
+#include <sys/stat.h>
 
 #include <cerrno>
 #include <cstdio>
 
 #include "core/base/text.h"
+#include "core/platform/rename.h"
 
 namespace kurvo {
 
-Result<AtomicFile> AtomicFile::create(const std::string& path, Readers readers)
+Result<AtomicFile> AtomicFile::create(const std::string& path, Readers readers, Existing existing)
 {
     AtomicFile file;
-    file.path_ = path;
-    const std::string folder(parentPath(path));
+    // A bare name is one of the current folder; its parent, as a path, would be the root.
+    file.path_ = path.find('/') == path.npos ? "./" + path : path;
+    file.existing_ = existing;
+    struct stat there { };
+    if (::lstat(file.path_.c_str(), &there) == 0 && !S_ISREG(there.st_mode) && !S_ISLNK(there.st_mode))
+        return Error{ErrorKind::Unsupported, path, EEXIST, displayText(path) + " is not an ordinary file. It is not replaced."};
+    const std::string folder(parentPath(file.path_));
     file.fd_ =
         UniqueFd(::open(folder.c_str(), O_TMPFILE | O_WRONLY | O_CLOEXEC, readers == Readers::OwnerOnly ? 0600 : 0666));
     if (file.fd_)
@@ -84,16 +91,21 @@ Result<Done> AtomicFile::commit()
         error_ = errno;
     if (error_ == 0 && temporary_.empty())
         error_ = giveName();
-    if (error_ == 0 && ::rename(temporary_.c_str(), path_.c_str()) != 0)
+    if (error_ == 0 && existing_ == Existing::Keep)
+        error_ = renameNoReplace(AT_FDCWD, temporary_.c_str(), AT_FDCWD, path_.c_str());
+    else if (error_ == 0 && ::rename(temporary_.c_str(), path_.c_str()) != 0)
         error_ = errno;
+    if (error_ == EEXIST)
+        return Error{ErrorKind::Unsupported, path_, error_,
+                     "Something stands at " + displayText(path_) + " already. It is not replaced."};
     if (error_ != 0)
         return systemError("write", path_, error_);
     temporary_.clear();
     fd_.reset();
     // The rename itself is durable only once the folder is synced.
     UniqueFd folder(::open(std::string(parentPath(path_)).c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-    if (folder)
-        ::fsync(folder.get());
+    if (const int error = folder ? syncFolder(folder.get()) : 0; error != 0)
+        return systemError("write", path_, error);
     return Done{};
 }
 

@@ -19,8 +19,13 @@ public:
         OwnerOnly, ///< paths can be private
         AsUsual    ///< what the user's umask lets
     };
-    /// Opens the file in the folder of `path`.
-    static Result<AtomicFile> create(const std::string& path, Readers readers = Readers::OwnerOnly);
+    enum class Existing {
+        Replace,
+        Keep ///< commit() fails, with what is there untouched, where something stands by then
+    };
+    /// Opens the file in the folder of `path`, which may be relative to the current folder.
+    static Result<AtomicFile> create(const std::string& path, Readers readers = Readers::OwnerOnly,
+                                     Existing existing = Existing::Replace);
     AtomicFile(AtomicFile&&) noexcept = default;
     AtomicFile& operator=(AtomicFile&&) noexcept = default;
     ~AtomicFile();
@@ -36,6 +41,7 @@ private:
     int giveName();
 
     std::string path_;
+    Existing existing_ = Existing::Replace;
     std::string temporary_;
     UniqueFd fd_;
     std::vector<char> buffer_;

@@ -17,12 +17,13 @@
 
 namespace kurvo {
 
-Writing writingTo(int fd)
+Writing writingTo(int fd, Lease lease)
 {
     // Who opens it for writing meanwhile makes the kernel send a signal: one that is ignored unless asked for.
     (void)::fcntl(fd, F_SETSIG, SIGURG);
     if (::fcntl(fd, F_SETLEASE, F_RDLCK) == 0) {
-        (void)::fcntl(fd, F_SETLEASE, F_UNLCK);
+        if (lease == Lease::GiveBack)
+            (void)::fcntl(fd, F_SETLEASE, F_UNLCK);
         return Writing::Nobody;
     }
     switch (errno) {

@@ -22,8 +22,9 @@ enum class Writing {
 
 /// Asks the kernel by taking a read lease and giving it back at once (fcntl(2), F_SETLEASE): it is refused while the
 /// file is open for writing, or mapped so that it can be written. `fd`: a regular file, open for reading only. Programs
-/// that open it meanwhile wait for the microseconds between.
-Writing writingTo(int fd);
+/// that open it meanwhile wait for the microseconds between. With `Keep` it is held until the descriptor is closed.
+enum class Lease { GiveBack, Keep };
+Writing writingTo(int fd, Lease lease = Lease::GiveBack);
 
 /// What processes hold, read from /proc once: for where there are no leases, and for who is at work in a folder. Only
 /// the processes that this user may look into are seen; not this process itself. Not thread-safe.

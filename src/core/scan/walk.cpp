@@ -82,10 +82,15 @@ void Walk::run(UniqueFd root, const EntryStat& rootStat)
     rootStat_ = rootStat;
     if (options_.crossMounts) {
         // Decided here and by path, not by which worker comes first: one mount a device, and never the root's again.
-        if (const auto drives = readDrives())
-            for (const auto& drive : *drives)
-                if (isAtOrBelow(drive.mountPoint, store_->name(rootNode)))
+        if (const auto drives = readAllMounts())
+            for (const auto& drive : *drives) {
+                if (!isAtOrBelow(drive.mountPoint, store_->name(rootNode)))
+                    continue;
+                if (drive.folded == FoldedAway::No)
                     otherMounts_.insert(drive.mountId);
+                else if (drive.folded == FoldedAway::NoAnswer && drive.mountPoint != store_->name(rootNode))
+                    noteUnreadable(rootNode, drive.mountPoint.substr(store_->name(rootNode).size() + (store_->name(rootNode) == "/" ? 0 : 1)), ETIMEDOUT);
+            }
     }
     root_ = std::make_shared<OpenFolder>(std::move(root), openFolders_);
     shared_.push_back({rootNode, nullptr, nullptr});

@@ -19,6 +19,7 @@
 #include "core/platform/atomic_file.h"
 #include "core/platform/entry_stat.h"
 #include "core/platform/folders.h"
+#include "core/platform/trash.h"
 #include "core/platform/unique_fd.h"
 #include "core/snapshot/listing.h"
 
@@ -319,12 +320,12 @@ Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& i
     return path;
 }
 
-Result<Done> exportSnapshot(const std::string& snapshot, const std::string& to)
+Result<Done> exportSnapshot(const std::string& snapshot, const std::string& to, AtomicFile::Existing existing)
 {
     auto read = readSnapshot(snapshot);
     if (!read)
         return read.error();
-    auto written = writeSnapshot(to, read->info, *read->tree);
+    auto written = writeSnapshot(to, read->info, *read->tree, {}, existing);
     if (!written)
         return written.error();
     return Done{};
@@ -355,6 +356,47 @@ Result<Done> removeSnapshot(const std::string& snapshot)
     ::unlink((snapshot + aboutSuffix).c_str());
     removeUnusedBases(std::string(parentPath(snapshot)));
     return Done{};
+}
+
+Result<Done> trashSnapshot(const std::string& folder, const std::string& snapshot, const UserFolders& user)
+{
+    const auto shown = displayText(snapshot);
+    const auto catalogue = readCatalogue(folder);
+    const auto entry = std::find_if(catalogue.entries.begin(), catalogue.entries.end(),
+                                    [&](const CatalogueEntry& e) { return e.path == snapshot; });
+    struct stat s { };
+    const bool isFile = ::lstat(snapshot.c_str(), &s) == 0 && S_ISREG(s.st_mode);
+    const bool isDamaged = std::any_of(catalogue.damaged.begin(), catalogue.damaged.end(),
+                                       [&](const Error& e) { return e.path == snapshot; });
+    if (!isFile || (entry == catalogue.entries.end() && !isDamaged))
+        return Error{ErrorKind::Unsupported, snapshot, 0,
+                     shown + " is not a snapshot of the catalogue in " + displayText(folder) + ". It was left alone."};
+    if (entry != catalogue.entries.end() && entry->about.pinned)
+        return Error{ErrorKind::Unsupported, snapshot, 0, shown + " is pinned. Unpin it first."};
+    // Out of the trash it may come back when what it was packed against is gone.
+    if (entry != catalogue.entries.end() && !entry->info.baseId.empty())
+        if (auto whole = exportSnapshot(snapshot, snapshot); !whole)
+            return whole;
+    for (const auto& path : {snapshot, snapshot + aboutSuffix}) {
+        EntryStat stat;
+        if (statEntry(AT_FDCWD, path.c_str(), stat, StatSync::Fresh) != 0)
+            continue; // nothing was said of it
+        if (const auto moved = moveToTrash(path, stat, user); !moved)
+            return moved.error();
+    }
+    removeUnusedBases(folder);
+    return Done{};
+}
+
+Result<Done> catalogueIsThere(const std::string& folder)
+{
+    const UniqueFd fd(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+    if (fd)
+        return Done{};
+    if (errno == ENOENT)
+        return Error{ErrorKind::NotFound, folder, ENOENT,
+                     "There is no catalogue of snapshots at " + displayText(folder) + " yet."};
+    return systemError("read the snapshots in", folder, errno);
 }
 
 std::uint64_t bytesOfBases(const std::string& folder)

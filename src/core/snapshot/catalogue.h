@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "core/platform/folders.h"
 #include "core/snapshot/snapshot.h"
 
 namespace kurvo {
@@ -75,7 +76,13 @@ Result<std::string> addSnapshot(const std::string& folder, const SnapshotInfo& i
 /// there already, or it is damaged.
 Result<std::string> importSnapshot(const std::string& folder, const std::string& file);
 /// A copy that needs no other file.
-Result<Done> exportSnapshot(const std::string& snapshot, const std::string& to);
+Result<Done> exportSnapshot(const std::string& snapshot, const std::string& to,
+                            AtomicFile::Existing existing = AtomicFile::Existing::Replace);
+/// Puts a snapshot of the catalogue in `folder` into the user's trash, as a file that needs no other. Refused for
+/// whatever is not a snapshot of that catalogue, and for one that is pinned.
+Result<Done> trashSnapshot(const std::string& folder, const std::string& snapshot, const UserFolders& user);
+/// NotFound or NoPermission where there is no catalogue in that folder, or it may not be read.
+Result<Done> catalogueIsThere(const std::string& folder);
 /// Removes it with what is said of it, and bases that nothing needs any more.
 Result<Done> removeSnapshot(const std::string& snapshot);
 /// Bytes of bases that stand in ".bases" for others only: the snapshots that they were are gone.

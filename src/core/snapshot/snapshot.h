@@ -23,6 +23,7 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/platform/atomic_file.h"
 #include "core/platform/drives.h"
 #include "core/scan/scanner.h"
 
@@ -89,7 +90,10 @@ struct Snapshot {
 /// snapshot in the same folder, it is packed against that one (or against what that one is packed against), where
 /// this saves most of its size; see above.
 Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree,
-                                   const std::string& base = {});
+                                   const std::string& base = {},
+                                   AtomicFile::Existing existing = AtomicFile::Existing::Replace);
+/// Whether a file that begins so is a snapshot of ours.
+bool beginsAsSnapshot(std::string_view begin);
 
 /// Takes bytes in order; what becomes of them is its own concern.
 using ByteSink = std::function<void(const char* bytes, std::size_t size)>;

@@ -300,9 +300,9 @@ std::optional<KeptBase> keepBase(const std::string& path, const std::string& can
 }
 
 Result<SnapshotInfo> writeFile(const std::string& path, const SnapshotInfo& info, const FileTree& tree,
-                               const KeptBase* kept, std::uint64_t& size)
+                               const KeptBase* kept, std::uint64_t& size, AtomicFile::Existing existing)
 {
-    auto file = AtomicFile::create(path);
+    auto file = AtomicFile::create(path, AtomicFile::Readers::OwnerOnly, existing);
     if (!file)
         return file.error();
     size = 0;
@@ -332,17 +332,22 @@ SnapshotInfo writeSnapshot(const ByteSink& write, const SnapshotInfo& info, cons
 }
 
 Result<SnapshotInfo> writeSnapshot(const std::string& path, const SnapshotInfo& info, const FileTree& tree,
-                                   const std::string& base)
+                                   const std::string& base, AtomicFile::Existing existing)
 {
     std::uint64_t size = 0;
     if (!base.empty())
         if (const auto kept = keepBase(path, base)) {
-            auto written = writeFile(path, info, tree, &*kept, size);
+            auto written = writeFile(path, info, tree, &*kept, size, existing);
             // Another Kurvo may have removed the base meanwhile: then it is written whole after all.
             if (written ? static_cast<bool>(findBase(path, *written)) : written.error().kind != ErrorKind::Unsupported)
                 return written;
         }
-    return writeFile(path, info, tree, nullptr, size);
+    return writeFile(path, info, tree, nullptr, size, existing);
+}
+
+bool beginsAsSnapshot(std::string_view begin)
+{
+    return begin.starts_with(snapshotMagic);
 }
 
 } // namespace kurvo
