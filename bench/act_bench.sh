@@ -42,7 +42,7 @@ compare_moves() { # NAME MAKER
         theirs=$(seconds copy)
         rm -rf "$work/b/set"
         sync -f "$work/b"
-        "$kurvoctl" plan make "$work/a/set" --action move --to "$work/b" -o "$work/plan.json"
+        "$kurvoctl" plan make --force "$work/a/set" --action move --to "$work/b" -o "$work/plan.json"
         ours=$(seconds move)
         [ -e "$work/b/set" ] && [ ! -e "$work/a/set" ]
         ratio "$1, $round" "$ours" "$theirs"
@@ -75,7 +75,7 @@ for round in 1 2 3; do
     mkdir "$work/a/set"
     many "$work/a/set"
     sync -f "$work/a"
-    "$kurvoctl" plan make "$work/a/set" --action delete -o "$work/plan.json"
+    "$kurvoctl" plan make --force "$work/a/set" --action delete -o "$work/plan.json"
     ours=$(seconds "$kurvoctl" plan apply "$work/plan.json" --delete 1)
     [ ! -e "$work/a/set" ]
     ratio "deleting $files, $round" "$ours" "$theirs"

@@ -12,10 +12,12 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <csignal>
 #include <cstddef>
 #include <cstring>
 #include <span>
+#include <string>
 #include <vector>
 
 namespace kurvo::test {
@@ -26,10 +28,11 @@ constexpr long names[] = {SYS_open,     SYS_openat,    SYS_openat2,   SYS_stat, 
                           SYS_symlink,  SYS_symlinkat, SYS_unlink,    SYS_unlinkat, SYS_mkdir,    SYS_mkdirat,
                           SYS_rmdir,    SYS_mknodat,   SYS_fchmodat,  SYS_fchownat, SYS_lchown,   SYS_utimensat,
                           SYS_lsetxattr, SYS_lgetxattr, SYS_llistxattr};
+constexpr long fchmodat2 = 452; // Linux 6.6
 constexpr long changes[] = {SYS_openat,   SYS_rename,     SYS_renameat, SYS_renameat2, SYS_linkat,   SYS_symlinkat,
                             SYS_unlink,   SYS_unlinkat,   SYS_mkdirat,  SYS_write,     SYS_pwrite64, SYS_ftruncate,
                             SYS_fallocate, SYS_fsync,     SYS_fdatasync, SYS_syncfs,   SYS_fchmod,   SYS_utimensat,
-                            SYS_copy_file_range};
+                            SYS_copy_file_range, SYS_fchown, SYS_fsetxattr, SYS_fchownat, SYS_mknodat, fchmodat2};
 
 /// From now on each of those waits for the tracer. False where the kernel does not allow it.
 bool waitAt(std::span<const long> calls)
@@ -52,10 +55,21 @@ bool isStep(Steps steps, pid_t thread)
         return true;
     if (steps == Steps::Changes)
         return at.orig_rax != SYS_openat || (at.rdx & O_CREAT) != 0;
+    const auto call = static_cast<long>(at.orig_rax);
+    const auto isOne = [call](long one) { return one == call; };
+    if (steps == Steps::All && std::any_of(std::begin(changes), std::end(changes), isOne) && at.orig_rax != SYS_openat)
+        return true;
     const bool plain = at.orig_rax == SYS_open || at.orig_rax == SYS_stat || at.orig_rax == SYS_lstat;
     char start[6] = {};
     iovec here{start, 5}, there{reinterpret_cast<void*>(plain ? at.rdi : at.rsi), 5};
     (void)!::process_vm_readv(thread, &here, 1, &there, 1, 0);
+    if (!plain && start[0] != '/' && static_cast<int>(at.rdi) >= 0) { // a name in a folder that is held open
+        char folder[6] = {};
+        const auto link = "/proc/" + std::to_string(thread) + "/fd/" + std::to_string(static_cast<int>(at.rdi));
+        (void)!::readlink(link.c_str(), folder, 5);
+        if (std::strcmp(folder, "/proc") == 0 || std::strncmp(folder, "/sys", 4) == 0)
+            return false;
+    }
     return std::strcmp(start, "/proc") != 0 && std::strncmp(start, "/sys", 4) != 0;
 }
 
@@ -68,7 +82,12 @@ unsigned stepThrough(Steps steps, const std::function<void()>& work, const std::
         if (::ptrace(PTRACE_TRACEME, 0, nullptr, nullptr) != 0)
             ::_exit(2);
         ::raise(SIGSTOP);
-        if (!waitAt(steps == Steps::Names ? std::span<const long>(names) : std::span<const long>(changes)))
+        std::vector<long> calls;
+        if (steps != Steps::Changes)
+            calls.assign(std::begin(names), std::end(names));
+        if (steps != Steps::Names)
+            calls.insert(calls.end(), std::begin(changes), std::end(changes));
+        if (!waitAt(calls))
             ::_exit(2);
         work();
         ::_exit(0);

@@ -10,7 +10,8 @@ enum class AtStep { GoOn, Kill };
 
 enum class Steps {
     Names,  ///< what finds an entry of a folder by its name, to open, look at or change it; but not below /proc and /sys
-    Changes ///< what changes something on a drive: entries, what is written, what is synced
+    Changes, ///< what changes something on a drive: entries, what is written, what is synced
+    All      ///< both
 };
 
 /// Runs `work` in a child process and stops it, whichever of its threads it is, before every system call of this sort.

@@ -41,6 +41,12 @@ Result<Done> Busy::judge(Writing writing, const EntryStat& stat, const Path& pat
     return Done{};
 }
 
+bool Busy::mayOpenAgain(const EntryStat& stat)
+{
+    const std::lock_guard lock(mutex_);
+    return others().mayOpenAgain(stat);
+}
+
 Result<Done> Busy::checkFolder(const EntryStat& stat, const Path& path)
 {
     const std::lock_guard lock(mutex_);

@@ -22,6 +22,8 @@ public:
     Result<Done> check(int folder, const char* name, const EntryStat& stat, const Path& path);
     /// The same of a file that is open for reading already.
     Result<Done> check(int fd, const EntryStat& stat, const Path& path, Lease lease = Lease::GiveBack);
+    /// Some program could open it for writing without a path (OpenByOthers::mayOpenAgain).
+    bool mayOpenAgain(const EntryStat& stat);
     /// Changed where a program works in the folder or holds it open, by which it could put something into it.
     Result<Done> checkFolder(const EntryStat& stat, const Path& path);
 

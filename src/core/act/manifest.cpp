@@ -19,6 +19,7 @@
 #include "core/act/tree_copy.h"
 #include "core/base/figures.h"
 #include "core/platform/private_folder.h"
+#include "core/platform/writers.h"
 
 namespace kurvo {
 namespace {
@@ -144,7 +145,7 @@ std::int64_t momentNow()
 void ListedFolder::add(std::string_view fileName, const EntryStat& s)
 {
     files.push_back({static_cast<std::uint32_t>(names.size()), static_cast<std::uint16_t>(fileName.size()), s.kind,
-                     s.links > 1, s.inode, s.size, s.modified, s.changed, s.modifiedNs, s.changedNs});
+                     false, s.links > 1, s.inode, s.size, s.modified, s.changed, s.modifiedNs, s.changedNs});
     names += fileName;
 }
 
@@ -267,6 +268,8 @@ private:
                 return settled;
         }
         folder.add(name, stat);
+        if (removing_ && stat.kind == EntryKind::File && depth > 0)
+            folder.files.back().watched = busyness_.mayOpenAgain(stat);
         return Done{};
     }
 
@@ -562,8 +565,8 @@ private:
                     continue;
                 if (error == 0 && !isStill(file, now, folder.stat.device, !folder.parent))
                     error = ESTALE;
-                if (error == 0 && ::unlinkat(fd, name.c_str(), 0) != 0)
-                    error = errno;
+                if (error == 0)
+                    error = file.watched ? unlinkLeased(fd, name.c_str(), file, folder.stat.device) : unlinked(fd, name.c_str());
                 if (error != 0)
                     surprised(pathOf(&folder, folder.nameOf(file), shown_), error);
                 else
@@ -571,6 +574,19 @@ private:
             }
             removed_ += gone;
         }
+    }
+
+    static int unlinked(int fd, const char* name) { return ::unlinkat(fd, name, 0) == 0 ? 0 : errno; }
+    /// Whoever wants to open it for writing meanwhile waits until it is gone.
+    static int unlinkLeased(int fd, const char* name, const ListedFile& file, std::uint64_t device)
+    {
+        const UniqueFd held(::openat(fd, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC));
+        EntryStat now;
+        if (!held || writingTo(held.get(), Lease::Keep) != Writing::Nobody)
+            return ESTALE;
+        if (const int error = statEntry(held.get(), "", now, StatSync::Fresh); error != 0)
+            return error;
+        return isStill(file, now, device, false) ? unlinked(fd, name) : ESTALE;
     }
 
     static bool isStill(const ListedFile& file, const EntryStat& now, std::uint64_t device, bool top)

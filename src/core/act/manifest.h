@@ -28,6 +28,7 @@ struct ListedFile {
     std::uint32_t nameAt = 0; ///< in the names of its folder
     std::uint16_t nameSize = 0;
     EntryKind kind = EntryKind::File;
+    bool watched = false; ///< some program could open it for writing without a path: removed under a lease
     bool linked = false; ///< it has further hard links, so that removing one of them changes the others' time of change
     std::uint64_t inode = 0, size = 0;
     std::int64_t modified = 0, changed = 0;

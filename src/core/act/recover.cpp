@@ -102,6 +102,13 @@ private:
         return said;
     }
 
+    /// It says how things are; not that they could not be looked at (a drive that fails, a stop), which means to wait.
+    static bool isAnswer(const Error& error)
+    {
+        return error.kind == ErrorKind::Changed || error.kind == ErrorKind::NoPermission ||
+               error.kind == ErrorKind::Unsupported;
+    }
+
     Sentence trashing(const At& source)
     {
         auto held = findHeld(source);
@@ -162,6 +169,8 @@ private:
         if (!unchanged) {
             if (rest)
                 rest->restoreModes((*held)->fd, (*held)->name);
+            if (!isAnswer(unchanged.error()))
+                return unchanged.error();
             return backAgain(source, *held, "The deletion of " + shown() + " was interrupted. " + unchanged.error().sentence +
                                                 " What is left is at its old path.");
         }
@@ -291,13 +300,19 @@ private:
                                     : compareTrees(held.fd, held.name, step_.path, target.fd(), target.name, step_.target,
                                                    options_.stop,
                                                    step_.state == StepState::Removing ? Compare::Part : Compare::Whole);
-        if (!same && same.error().kind == ErrorKind::Cancelled)
+        if (!same && !isAnswer(same.error())) {
+            if (original)
+                original->restoreModes(held.fd, held.name);
             return same.error();
+        }
         if (!same) {
             if (original)
                 original->restoreModes(held.fd, held.name);
             return ended(StepState::Failed, kept("Of " + shown() + " a copy stands at " + displayText(step_.target) +
-                                                 ". " + same.error().sentence + " Both were left."));
+                                                 ". " + same.error().sentence +
+                                                 (step_.state == StepState::Removing
+                                                      ? " What is left of the original is at its old path."
+                                                      : " Both were left.")));
         }
         if (const int error = syncFolder(target.fd()); error != 0)
             return systemError("write", step_.target, error);

@@ -112,7 +112,10 @@ OpenByOthers OpenByOthers::read()
                 continue;
             if (stat.kind == EntryKind::Folder)
                 all.folders_.emplace(Key(stat.device, stat.inode), named());
-            else if (stat.kind == EntryKind::File && (!infos || canWrite(infos.get(), fd)))
+            if (stat.kind != EntryKind::File)
+                continue;
+            all.open_.emplace(stat.device, stat.inode);
+            if (!infos || canWrite(infos.get(), fd))
                 all.writers_.emplace(Key(stat.device, stat.inode), named());
         }
         // "55d0-55d1 rw-s 00000000 08:01 1234  /path": mapped shared and to be written.
@@ -133,6 +136,11 @@ std::string OpenByOthers::writerOf(const EntryStat& file) const
 {
     const auto found = writers_.find({file.device, file.inode});
     return found == writers_.end() ? std::string() : found->second;
+}
+
+bool OpenByOthers::mayOpenAgain(const EntryStat& file) const
+{
+    return open_.contains({file.device, file.inode}) || (blind_ && (file.mode & 022) != 0);
 }
 
 std::string OpenByOthers::userOf(const EntryStat& folder) const

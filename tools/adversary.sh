@@ -1,0 +1,16 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
+# The whole of what tests/core/act/adversary_test.cpp and steps_test.cpp take a share of: somebody else acts before each
+# single step of trashing, deleting, moving, taking back, emptying and recovering. As root; takes about an hour. Prints a
+# line for each pair: steps, rounds, how often the adversary could act, how often the work was carried out, bytes lost.
+# `adversary.sh [FILTER]`, a filter of the tests.
+set -euo pipefail
+root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
+. "$root/tools/prepare.sh"
+build release core_tests
+work=$(mktemp -d "${TMPDIR:-/dev/shm}/kurvo-adversary-XXXXXX")
+trap 'rm -rf "$work"' EXIT
+chmod 755 "$work"
+mkdir -m 700 "$work/home"
+TMPDIR=$work HOME=$work/home XDG_DATA_HOME=$work/home/data KURVO_ALL_STEPS=1 \
+    "$root/build/release/tests/core_tests" "${1:-[adversary]}"
