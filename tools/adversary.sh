@@ -8,8 +8,9 @@ set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 . "$root/tools/prepare.sh"
 build release core_tests
-work=$(mktemp -d "${TMPDIR:-/dev/shm}/kurvo-adversary-XXXXXX")
-trap 'rm -rf "$work"' EXIT
+work=$(mktemp -d)
+mount -t tmpfs -o size=2g none "$work" # not below /dev, where everything is protected
+trap 'umount -l "$work"; rmdir "$work"' EXIT
 chmod 755 "$work"
 mkdir -m 700 "$work/home"
 TMPDIR=$work HOME=$work/home XDG_DATA_HOME=$work/home/data KURVO_ALL_STEPS=1 \

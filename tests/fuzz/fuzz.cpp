@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// kurvo-fuzz TARGET SECONDS [SEED]: feeds what comes from outside (filter, rules, snapshot, columns, preview) with
+// kurvo-fuzz TARGET SECONDS [SEED]: feeds what comes from outside (filter, rules, snapshot, columns, preview, plan,
+// request, rows, logbook) with
 // seeds that were changed at random, until time is up. Made to be run under ASan+UBSan, which end it at the first
 // fault:
 //   ninja -C build/asan kurvo-fuzz && build/asan/tests/kurvo-fuzz filter 60
@@ -13,6 +14,8 @@
 #include <random>
 #include <variant>
 
+#include "core/act/act_helper.h"
+#include "core/act/run_rows.h"
 #include "core/advice/rule_book.h"
 #include "core/find/filter.h"
 #include "core/preview/preview.h"
@@ -60,6 +63,119 @@ std::string changed(const std::vector<std::string>& seeds, const std::string& wo
         }
     }
     return text;
+}
+
+PlanFile samplePlan()
+{
+    PlanFile plan;
+    plan.host = "skerry-desk";
+    plan.place = "/home/warden";
+    plan.written = 1750000000;
+    for (const auto action : {Action::Trash, Action::Delete, Action::Move, Action::EmptyTrash}) {
+        PlannedItem planned;
+        planned.item.action = action;
+        planned.item.path = "/home/warden/item-" + std::to_string(static_cast<int>(action)) + (action == Action::Trash ? "\xff" : "");
+        planned.item.destination = action == Action::Move ? "/media/skerry-archive" : "";
+        planned.item.inode = 77;
+        planned.note = "ask the warden";
+        plan.items.push_back(planned);
+    }
+    return plan;
+}
+
+void fuzzPlan()
+{
+    static const std::vector<std::string> seeds{encodePlan(samplePlan())};
+    const auto read = decodePlan(changed(seeds, "{}[]\":,0123456789-+.eE\\u"), "fuzz");
+    if (!read)
+        return;
+    const auto again = decodePlan(encodePlan(*read), "fuzz"); // what was taken is what is written
+    if (!again || again->items.size() != read->items.size())
+        std::abort();
+    for (std::size_t i = 0; i < read->items.size(); ++i)
+        if (again->items[i].item.path != read->items[i].item.path || again->items[i].item.action != read->items[i].item.action)
+            std::abort();
+}
+
+void fuzzRequest()
+{
+    static const std::vector<std::string> seeds = [] {
+        std::vector<std::string> all;
+        ActRequest request;
+        request.user = {"/home/warden", "/home/warden/.local/share", "/home/warden/.config", 1000};
+        request.logbook = "/home/warden/logbook.db";
+        for (const auto kind : {ActRequest::Kind::Apply, ActRequest::Kind::Undo, ActRequest::Kind::Recover}) {
+            request.kind = kind;
+            request.plan = samplePlan();
+            request.forGood = request.plan.countForGood();
+            request.run = 3;
+            request.only = {0, 2};
+            auto bytes = encodeActRequest(request);
+            bytes.pop_back();
+            all.push_back(bytes);
+        }
+        return all;
+    }();
+    (void)decodeActRequest(changed(seeds, "{}[]\":,0123456789%-\\"));
+}
+
+void fuzzRows()
+{
+    static const std::vector<std::string> seeds = [] {
+        RunRecord record;
+        record.run.rightsRun = 4;
+        record.run.place = "/srv";
+        for (const auto state : {StepState::Done, StepState::Removing, StepState::Failed}) {
+            LoggedStep step;
+            step.state = state;
+            step.path = "/srv/item";
+            step.trashed.name = "item";
+            record.steps.push_back(step);
+        }
+        return std::vector<std::string>{encodeRun(record)};
+    }();
+    (void)decodeRun(changed(seeds, "{}[]\":,0123456789%-\\"));
+}
+
+/// A logbook with steps under way, altered: read, recovered from. What lies beside is never touched.
+void fuzzLogbook()
+{
+    static const TestFolder folder;
+    const auto file = folder / "logbook.db";
+    static const std::vector<std::string> seeds = [&] {
+        folder.text("precious/file", "stay");
+        folder.folder("place");
+        {
+            Logbook logbook(file);
+            LoggedRun run;
+            run.place = folder / "place";
+            std::vector<LoggedStep> steps;
+            for (const auto action : {Action::Trash, Action::Delete, Action::Move, Action::EmptyTrash})
+                for (const auto state : {StepState::Copying, StepState::Placing, StepState::SettingAside, StepState::Removing,
+                                         StepState::Trashing, StepState::Restoring}) {
+                    LoggedStep step;
+                    step.run = 1;
+                    step.action = action;
+                    step.state = state;
+                    step.path = folder / "place/item";
+                    step.target = folder / "precious/item";
+                    step.token = "0123456789ab";
+                    step.trashed = {{folder / "place/Trash", ""}, "item", step.path, 5};
+                    steps.push_back(step);
+                }
+            if (!logbook.begin(run) || !logbook.add(steps))
+                std::abort();
+        }
+        return std::vector<std::string>{readAll(file)};
+    }();
+    for (const auto* beside : {"-wal", "-shm"})
+        (void)std::remove((file + beside).c_str());
+    writeAll(file, changed(seeds, std::string("\0/.\xff", 4)));
+    Logbook logbook(file);
+    (void)readHistory(logbook);
+    (void)recoverAll(logbook, {folder / "home", folder / "home/data", folder / "home/config", 0}, {});
+    if (readAll(folder / "precious/file") != "stay")
+        std::abort();
 }
 
 void fuzzFilter()
@@ -202,10 +318,14 @@ int main(int argc, char** argv)
                                                                {"rules", fuzzRules},
                                                                {"snapshot", fuzzSnapshot},
                                                                {"columns", fuzzColumns},
-                                                               {"preview", fuzzPreview}};
+                                                               {"preview", fuzzPreview},
+                                                               {"plan", fuzzPlan},
+                                                               {"request", fuzzRequest},
+                                                               {"rows", fuzzRows},
+                                                               {"logbook", fuzzLogbook}};
     const auto target = argc >= 3 ? targets.find(argv[1]) : targets.end();
     if (target == targets.end()) {
-        std::fputs("kurvo-fuzz filter|rules|snapshot|columns|preview SECONDS [SEED]\n", stderr);
+        std::fputs("kurvo-fuzz filter|rules|snapshot|columns|preview|plan|request|rows|logbook SECONDS [SEED]\n", stderr);
         return 2;
     }
     randomBits.seed(argc > 3 ? std::strtoull(argv[3], nullptr, 10) : 1);
