@@ -8,6 +8,8 @@
 #include <cerrno>
 #include <optional>
 
+#include "core/act/manifest.h"
+#include "core/act/tree_walk.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/drives.h"
@@ -79,13 +81,18 @@ std::string refusalOf(const PlanItem& item, const FilesystemLimits& limits, std:
     constexpr std::uint64_t anyName = 255; // bytes: Linux has no longer ones
     if (item.kind != EntryKind::Folder || !refusal.empty() || (!limits.plainOnly && limits.longestName >= anyName))
         return refusal;
-    const auto tree = scan(item.path, {}, std::move(stop));
-    if (!tree)
-        return tree.error().sentence;
-    const auto& store = tree->tree->store();
-    for (NodeId node = 1; node < store.size() && refusal.empty(); ++node)
-        refusal = limits.refusal(store.name(node), store.kind(node), store.ownApparent(node));
-    return refusal;
+    const auto parent = openParent(item.path);
+    if (!parent)
+        return parent.error().sentence;
+    const auto walked = walkTree(parent->folder.get(), parent->name, item.path,
+                                 [&](int, const std::string& name, const EntryStat& stat, const std::string& shown) -> Result<Done> {
+                                     if (stop.stop_requested())
+                                         return cancelled(shown);
+                                     if (refusal.empty())
+                                         refusal = limits.refusal(name, stat.kind, stat.size);
+                                     return Done{};
+                                 });
+    return walked ? refusal : walked.error().sentence;
 }
 
 ItemFinding checkDestination(const PlanItem& item, const EntryStat& stat, DestinationRoom& room, std::stop_token stop)
@@ -220,6 +227,13 @@ Result<Done> checkContent(const PlanItem& item, const ContentSummary& then, cons
 {
     if (item.kind != EntryKind::Folder)
         return Done{};
+    if (::geteuid() == 0) { // root follows no path that its owner could change meanwhile
+        const auto parent = openParent(at);
+        if (!parent)
+            return parent.error();
+        const auto read = Manifest::read(parent->folder.get(), parent->name, at, Manifest::For::Looking, stop);
+        return read ? compareContent(item, then, read->summary()) : read.error();
+    }
     auto now = scan(at, {}, stop);
     if (!now)
         return now.error();

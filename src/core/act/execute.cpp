@@ -87,8 +87,13 @@ private:
         if (!held)
             return failed(held.error());
         const auto moved = putIntoTrash(held->fd, held->name, step_.path, step_.stat, *folder, options_.user, claimed);
-        if (!moved)
+        EntryStat now;
+        if (!moved && statEntry(held->fd, held->name.c_str(), now, StatSync::Fresh) == 0)
             return failedWith(source, *held, moved.error());
+        if (!moved) { // in the trash, or wherever its owner took it from there
+            (void)closeFolder(source, *held->folder);
+            return failed(moved.error());
+        }
         noteDiskError(closeFolder(source, *held->folder));
         return note(StepState::Done);
     }
@@ -260,6 +265,8 @@ private:
         if (!original)
             return give(original.error());
         if (auto same = original->sameAs(Manifest::of(*copy), step_.path); !same)
+            return give(same.error());
+        if (auto same = isAsPlanned(*original, source.fd()); !same)
             return give(same.error());
         if (auto noted = note(StepState::Placing); !noted)
             return give(noted.error());

@@ -127,6 +127,13 @@ private:
         return backAgain(source, *held, shown() + " was not put into the trash and is where it was.");
     }
 
+    static EntryStat statOf(const Held& held)
+    {
+        EntryStat stat;
+        (void)statEntry(held.fd, held.name.c_str(), stat, StatSync::Fresh);
+        return stat;
+    }
+
     Sentence restoring(const At& source)
     {
         auto held = findHeld(source);
@@ -141,6 +148,15 @@ private:
             return ended(StepState::Done, shown() + " is in the trash still.");
         }
         std::string more;
+        if (*held && !(*held)->name.empty() && !isWhatWentIn(statOf(**held))) {
+            // It was taken out and not looked at yet: back where it came from, and to no other place.
+            if (!trash || renameNoReplace((*held)->fd, (*held)->name.c_str(), trash->files(), step_.trashed.name.c_str()) != 0)
+                stuck_ = true;
+            else if ((*held)->folder)
+                (void)closeFolder(source, *(*held)->folder);
+            return ended(StepState::Done, "What was in the trash as " + displayText(step_.trashed.name) +
+                                              " is not what was put there as " + shown() + ". It stays in the trash.");
+        }
         if (*held)
             more = giveBackWhole(source, **held);
         if (trash)

@@ -47,9 +47,21 @@ bool sameAfterRestart(const EntryStat& now, const EntryStat& then)
     return now.inode == then.inode || (unwritten && (now.kind == EntryKind::Folder || now.size == then.size));
 }
 
+bool isUnchangedFor(const EntryStat& now, const EntryStat& then)
+{
+    return now.uid == then.uid && now.gid == then.gid && now.mode == then.mode &&
+           (now.kind == EntryKind::Folder ||
+            (now.size == then.size && now.modified == then.modified && now.modifiedNs == then.modifiedNs));
+}
+
 Error StepWork::replaced() const
 {
     return {ErrorKind::Changed, step_.path, 0, shown() + " was replaced by something else. It was left alone."};
+}
+
+bool StepWork::isWhatWentIn(const EntryStat& now) const
+{
+    return sameAfterRestart(now, step_.stat) && (!withRights() || isUnchangedFor(now, step_.stat));
 }
 
 Result<Done> StepWork::note(StepState state)

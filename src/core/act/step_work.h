@@ -6,6 +6,8 @@
 // be given back yet stays under way, and the next start tries again.
 #pragma once
 
+#include <unistd.h>
+
 #include <optional>
 #include <string>
 
@@ -40,6 +42,9 @@ struct At {
 /// The same entry, also after the machine was started again (device numbers are given anew) or on a filesystem whose
 /// inodes are new with each mount.
 bool sameAfterRestart(const EntryStat& now, const EntryStat& then);
+
+/// The same owner, mode and, of what is no folder, size and time.
+bool isUnchangedFor(const EntryStat& now, const EntryStat& then);
 
 /// An original out of everybody's paths.
 struct Held {
@@ -86,6 +91,12 @@ protected:
 
     /// Removes the copy that was being made in the private folder beside the target; Done as well where there is none.
     Result<Done> removeCopy(const At& target);
+
+    /// Whether this is what was trashed or moved by this step. Root, for a user, asks for owner, mode, size and time as
+    /// well: what it gives a place must be nothing that the user made instead.
+    bool isWhatWentIn(const EntryStat& now) const;
+    /// This process works for a user with more rights than he has.
+    bool withRights() const { return ::geteuid() == 0 && options_.user.uid != 0; }
 
     Logbook& logbook_;
     LoggedStep& step_;

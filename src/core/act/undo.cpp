@@ -49,17 +49,6 @@ public:
     }
 
 private:
-    /// Where root puts something back, it must be nothing that the user made in its place.
-    bool isWhatWentIn(const EntryStat& now) const
-    {
-        if (!sameAfterRestart(now, step_.stat))
-            return false;
-        return !withRights() || (now.uid == step_.stat.uid && now.gid == step_.stat.gid && now.mode == step_.stat.mode &&
-                                 (now.kind == EntryKind::Folder ||
-                                  (now.size == step_.stat.size && now.modified == step_.stat.modified &&
-                                   now.modifiedNs == step_.stat.modifiedNs)));
-    }
-    bool withRights() const { return ::geteuid() == 0 && options_.user.uid != 0; }
     Error notThat() const
     {
         return {ErrorKind::Changed, step_.path, 0,
@@ -149,6 +138,21 @@ bool isMovedThere(const LoggedStep& step)
            std::abs(now.modified - step.stat.modified) <= coarse;
 }
 
+namespace {
+
+/// Root, for a user, moves nothing back that the user may have put in place of what was moved.
+bool mayComeBack(const LoggedStep& step, const ActOptions& options)
+{
+    if (::geteuid() != 0 || options.user.uid == 0)
+        return true;
+    const auto parent = openParent(step.target);
+    EntryStat now;
+    return parent && statEntry(parent->folder.get(), parent->name.c_str(), now, StatSync::Fresh) == 0 &&
+           isUnchangedFor(now, step.stat);
+}
+
+} // namespace
+
 Result<Done> undo(Logbook& logbook, LoggedStep& step, LoggedStep* back, const ActOptions& options)
 {
     if (step.state != StepState::Done)
@@ -165,7 +169,7 @@ Result<Done> undo(Logbook& logbook, LoggedStep& step, LoggedStep* back, const Ac
     case Action::Move:
         break;
     }
-    if (!isMovedThere(step))
+    if (!isMovedThere(step) || !mayComeBack(step, options))
         return Error{ErrorKind::Changed, step.target, 0,
                      displayText(step.target) + " is not what was moved there. It was left alone."};
     auto done = execute(logbook, *back, options);

@@ -288,8 +288,10 @@ Result<TrashedItem> putIntoTrash(int from, const std::string& fromName, const st
             return unsupported(path, "another drive is mounted there or a program uses it as its mount.");
         return systemError("put into the trash:", path, error);
     }
+    // What comes out of a folder of the user's may be anything: root puts none of that anywhere.
+    const bool mayPutBack = ::geteuid() != 0 || user.uid == 0;
     const auto putBack = [&] {
-        const bool back = renameNoReplace(trash->files(), item->name.c_str(), from, fromName.c_str()) == 0;
+        const bool back = mayPutBack && renameNoReplace(trash->files(), item->name.c_str(), from, fromName.c_str()) == 0;
         if (back)
             trash->removeNote(*item);
         return std::string(back ? " It was left where it is." : " It is in the trash, from where it can be restored.");

@@ -687,6 +687,31 @@ TEST_CASE("root does not work through a swapped folder of a user's trash, nor re
         CHECK_FALSE(exists(one.t / "system/place/old"));
         CHECK(readAll(trash + "/files/old") == "was HERE");
     }
+    SECTION("a file of the user's instead of what is just going in: it gets no place of root's")
+    {
+        one.planned(one.t / "system/place/old", Action::Trash);
+        auto user = one.t.user();
+        user.uid = 65534;
+        one.options.guard.user = user;
+        bool swapped = false;
+        const auto steps = one.stepped([&](unsigned) {
+            if (swapped || !exists(trash + "/files/old"))
+                return;
+            swapped = asNobody([&] {
+                          if (::rename((trash + "/files/old").c_str(), (trash + "/files/mine").c_str()) != 0)
+                              return false;
+                          writeAll(trash + "/files/old", "evil");
+                          return true;
+                      }) == 0;
+        });
+        if (steps == 0)
+            return;
+        CHECK(swapped);
+        (void)recoverAll(one.logbook, user, {});
+        CHECK_FALSE(exists(one.t / "system/place/old"));
+        CHECK(readAll(trash + "/files/mine") == "was here");
+        CHECK(readAll(trash + "/files/old") == "evil");
+    }
     SECTION("and what went in comes back")
     {
         REQUIRE(asHelper(carryOut, one.t) == 0);
