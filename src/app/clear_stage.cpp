@@ -3,6 +3,8 @@
 
 #include <QHBoxLayout>
 #include <QMouseEvent>
+
+#include <utility>
 #include <QScrollArea>
 
 #include <algorithm>
@@ -232,7 +234,10 @@ void ClearStage::carryOut()
 
 void ClearStage::carryOutWithRights()
 {
-    session_.prepareRights([this](const ActRequest& request) {
+    if (std::exchange(preparing_, true))
+        return;
+    const bool begun = session_.prepareRights([this](const ActRequest& request) {
+        preparing_ = false;
         std::vector<PlanItem> items;
         for (const auto& planned : request.plan.items)
             items.push_back(planned.item);
@@ -242,6 +247,7 @@ void ClearStage::carryOutWithRights()
         connect(dialog, &QDialog::accepted, this, [this, request] { session_.carryOutWithRights(request); });
         dialog->open();
     });
+    preparing_ = begun;
 }
 
 void ClearStage::refresh()

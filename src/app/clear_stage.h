@@ -46,6 +46,7 @@ private:
     void checkWhatIsNew();
     void carryOut();
     void carryOutWithRights();
+    bool preparing_ = false; ///< the list for the question is being put together
 
     Session& session_;
     PlanModel* model_;

@@ -223,7 +223,8 @@ public:
     /// The items of the plan that need them, through the helper.
     std::vector<PlanItem> itemsThatNeedRights() const;
     /// Puts together what the helper is asked to do with them, so that just that can be shown; then `ready` is called.
-    void prepareRights(const std::function<void(const ActRequest&)>& ready);
+    /// False where there is nothing to ask for.
+    bool prepareRights(const std::function<void(const ActRequest&)>& ready);
     /// `request` as it was shown.
     void carryOutWithRights(ActRequest request);
     void stopPlanJob();

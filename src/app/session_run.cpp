@@ -266,12 +266,12 @@ std::vector<std::string> Session::actCommand() const
     return command;
 }
 
-void Session::prepareRights(const std::function<void(const ActRequest&)>& ready)
+bool Session::prepareRights(const std::function<void(const ActRequest&)>& ready)
 {
     auto* target = place();
     const auto wanted = itemsThatNeedRights();
     if (!target || planJob_ || wanted.empty())
-        return;
+        return false;
     ActRequest request;
     request.kind = ActRequest::Kind::Apply;
     request.user = folders_.user;
@@ -289,6 +289,7 @@ void Session::prepareRights(const std::function<void(const ActRequest&)>& ready)
             return std::make_shared<ActRequest>(std::move(request));
         },
         [ready](const std::shared_ptr<ActRequest>& prepared) { ready(*prepared); });
+    return true;
 }
 
 void Session::carryOutWithRights(ActRequest request)

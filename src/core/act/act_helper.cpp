@@ -301,8 +301,8 @@ Result<Done> serve(int in, int out, const std::string& digest, const std::string
         const auto records = server.records();
         if (!server.request().logbook.empty())
             tellLogbook(server.request().logbook, server.request().user.uid, records);
-        (void)sendTo(out, done ? std::string("end\n") : "failed " + done.error().sentence + "\n");
-        return done;
+        (void)sendTo(out, done ? std::string("Done. Kurvo's window shows what came of it.\n") : std::string());
+        return done; // an error is said by whoever called
     }
     Orders orders(in, std::move(rest));
     (void)sendTo(out, "ready\n");

@@ -305,10 +305,9 @@ private:
             return systemError("write", step_.target, errno);
         if (auto same = verifyCopy(*copy, room.fd(), target.name, step_.target, options_.stop, options_.onBytes); !same)
             return same.error();
-        EntryStat made;
-        if (const int error = statEntry(room.fd(), target.name.c_str(), made, StatSync::Fresh); error != 0)
+        if (const int error = statEntry(room.fd(), target.name.c_str(), made_, StatSync::Fresh); error != 0)
             return systemError("read", step_.target, error);
-        step_.copyInode = made.inode;
+        step_.copyInode = made_.inode;
         return copy;
     }
 
@@ -345,13 +344,17 @@ private:
     {
         EntryStat now;
         int error = target.stat(now);
-        if (error == 0 && now.inode != step_.copyInode)
+        const bool isCopy = now.inode == step_.copyInode || // some filesystems give an entry a new number with its name
+                            (now.kind == made_.kind && now.size == made_.size && now.modified == made_.modified);
+        if (error == 0 && !isCopy)
             return Error{ErrorKind::Changed, step_.target, 0,
                          displayText(step_.target) + " was taken away as soon as it was there."};
         if (error == 0)
             error = closeFolder(target, room);
         return error == 0 ? Result<Done>(Done{}) : systemError("write", step_.target, error);
     }
+
+    EntryStat made_; ///< of the copy
 
     /// The original stands; the copy, whole or not, goes again.
     Result<Done> takeCopyBack(const At& target, const Error& why)

@@ -14,6 +14,7 @@
 #include <string_view>
 
 #include "core/act/tree_walk.h"
+#include "core/platform/private_folder.h"
 
 namespace kurvo {
 namespace {
@@ -215,12 +216,22 @@ std::string Losses::sentence() const
 
 namespace {
 
+/// What a destination keeps.
+struct Keeps {
+    bool owners, attributes, acls, flags;
+    EntryStat folder; ///< where it goes
+};
+
 /// What one entry would lose. `path`: an O_PATH descriptor.
-Losses lossesOf(int path, const EntryStat& stat, bool attributes, bool acls, bool flags)
+Losses lossesOf(int path, const EntryStat& stat, const Keeps& keeps)
 {
+    const auto [owners, attributes, acls, flags, folder] = keeps;
     Losses losses;
     const bool root = ::geteuid() == 0;
-    if (!root && (stat.uid != ::geteuid() || (stat.gid != ::getegid() && ::group_member(stat.gid) == 0))) {
+    if (!owners) {
+        losses.owners = stat.uid != folder.uid || stat.gid != folder.gid;
+        losses.rights = losses.owners && stat.kind == EntryKind::File && (stat.mode & 06000u) != 0;
+    } else if (!root && (stat.uid != ::geteuid() || (stat.gid != ::getegid() && ::group_member(stat.gid) == 0))) {
         losses.owners = true;
         losses.rights = stat.kind == EntryKind::File && (stat.mode & 06000u) != 0;
     }
@@ -256,6 +267,8 @@ Result<Losses> expectedLosses(int from, const std::string& name, const std::stri
     const bool acls = ::fgetxattr(to, "system.posix_acl_access", value, sizeof value) >= 0 || errno != EOPNOTSUPP;
     int now = 0;
     const bool flags = ::ioctl(to, FS_IOC_GETFLAGS, &now) == 0;
+    Keeps keeps{!keepsNoOwners(to), attributes, acls, flags, {}};
+    (void)statEntry(to, "", keeps.folder, StatSync::Fresh);
     Losses losses;
     const auto walked = walkTree(
         from, name, shownFrom,
@@ -265,7 +278,7 @@ Result<Losses> expectedLosses(int from, const std::string& name, const std::stri
             const UniqueFd path(::openat(parent, entry.c_str(), O_PATH | O_NOFOLLOW | O_CLOEXEC));
             EntryStat opened;
             if (path && statEntry(path.get(), "", opened, StatSync::Fresh) == 0 && opened.sameObject(stat))
-                losses.add(lossesOf(path.get(), stat, attributes, acls, flags));
+                losses.add(lossesOf(path.get(), stat, keeps));
             return Done{};
         });
     return walked ? Result<Losses>(losses) : walked.error();

@@ -490,9 +490,14 @@ Result<Done> Manifest::sameAs(const Manifest& then, const std::string& shown) co
 
 Result<Done> Manifest::unchangedSince(std::int64_t moment, const std::string& shown, Top top) const
 {
+    const auto now = momentNow();
+    const auto since = [&](const ListedFile& file) { // a time that is still to come says that a clock was wrong once
+        const auto changed = momentOf(file.changed, file.changedNs);
+        return changed > moment && changed <= now;
+    };
     for (const auto& folder : folders_)
         for (const auto& file : folder.files)
-            if ((folder.parent || top == Top::Too) && momentOf(file.changed, file.changedNs) > moment)
+            if ((folder.parent || top == Top::Too) && since(file))
                 return notTheSame(pathOf(&folder, folder.nameOf(file), shown), "was changed");
     return Done{};
 }
@@ -582,9 +587,11 @@ private:
     {
         const UniqueFd held(::openat(fd, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC));
         EntryStat now;
-        if (!held || writingTo(held.get(), Lease::Keep) != Writing::Nobody)
+        if (held && writingTo(held.get(), Lease::Keep) == Writing::Somebody)
             return ESTALE;
-        if (const int error = statEntry(held.get(), "", now, StatSync::Fresh); error != 0)
+        // One that may not be read is looked at by its name, as all others are.
+        if (const int error = held ? statEntry(held.get(), "", now, StatSync::Fresh) : statEntry(fd, name, now, StatSync::Fresh);
+            error != 0)
             return error;
         return isStill(file, now, device, false) ? unlinked(fd, name) : ESTALE;
     }

@@ -16,9 +16,6 @@
 #include "core/base/text.h"
 
 namespace kurvo {
-namespace {
-
-/// Filesystems that give everything one owner, as they were mounted (statfs(2)).
 bool keepsNoOwners(int fd)
 {
     constexpr std::array<unsigned long, 7> without{0x4d44 /* FAT */,    0x2011bab0 /* exFAT */, 0x7366746e /* ntfs3 */,
@@ -28,8 +25,6 @@ bool keepsNoOwners(int fd)
     return ::fstatfs(fd, &about) == 0 &&
            std::find(without.begin(), without.end(), static_cast<unsigned long>(about.f_type)) != without.end();
 }
-
-} // namespace
 
 Result<PrivateFolder> PrivateFolder::opened(int parent, const std::string& name, const std::string& shown)
 {

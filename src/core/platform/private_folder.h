@@ -33,6 +33,9 @@ private:
     EntryStat self_;
 };
 
+/// Filesystems that give everything one owner, as they were mounted. `fd`: anything open on it.
+bool keepsNoOwners(int fd);
+
 /// Sets the mode of what an O_PATH descriptor stands for, following nothing: 0 or errno.
 int changeMode(int pathFd, std::uint32_t mode);
 

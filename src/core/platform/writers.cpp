@@ -2,8 +2,11 @@
 #include "core/platform/writers.h"
 
 #include <fcntl.h>
+#include <sys/vfs.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <array>
 #include <cctype>
 #include <cerrno>
 #include <csignal>
@@ -27,8 +30,14 @@ Writing writingTo(int fd, Lease lease)
         return Writing::Nobody;
     }
     switch (errno) {
-    case EAGAIN:
-        return Writing::Somebody;
+    case EAGAIN: {
+        // Network filesystems say so as well when their server has not promised anything about the file.
+        struct statfs about { };
+        constexpr std::array<unsigned long, 4> remote{0x6969 /* NFS */, 0x517b /* SMB */, 0xfe534d42 /* SMB 2 */, 0xff534d42 /* CIFS */};
+        const bool isRemote = ::fstatfs(fd, &about) == 0 &&
+                              std::find(remote.begin(), remote.end(), static_cast<unsigned long>(about.f_type)) != remote.end();
+        return isRemote ? Writing::NoLeases : Writing::Somebody;
+    }
     case EACCES:
     case EPERM:
         return Writing::NotKnown;
