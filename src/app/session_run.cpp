@@ -270,7 +270,7 @@ bool Session::prepareRights(const std::function<void(const ActRequest&)>& ready)
 {
     auto* target = place();
     const auto wanted = itemsThatNeedRights();
-    if (!target || planJob_ || wanted.empty())
+    if (!target || wanted.empty())
         return false;
     ActRequest request;
     request.kind = ActRequest::Kind::Apply;

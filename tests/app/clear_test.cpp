@@ -353,7 +353,7 @@ TEST_CASE("a plan is handed over as a file, and a damaged one is put aside", "[w
     CHECK(w.place()->plan.empty());
     writeAll(w.t / "bad.json", "{\"format\": \"kurvo-plan\"");
     w.session().openPlan(w.t / "bad.json");
-    REQUIRE(Window::until([&] { return w.notice().contains("is no JSON"); }));
+    REQUIRE(Window::until([&] { return w.notice().contains("is not valid JSON"); }));
     CHECK(w.place()->plan.empty());
 
     w.session().planTrash(w.node(w.p + "/dump"));
