@@ -5,6 +5,7 @@
 # Prints the time of each command and their ratio; run it when nothing else runs.
 set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
+command -v xxh128sum >/dev/null || { echo "xxh128sum is missing: apt-get install xxhash" >&2; exit 1; }
 kurvoctl=$root/build/release/src/cli/kurvoctl
 work=$(mktemp -d)
 images=$(mktemp -d "${1:-/dev/shm}/kurvo-bench-XXXXXX")
@@ -28,7 +29,7 @@ seconds() { # COMMAND...
     end=$(date +%s.%N)
     echo "$end - $begin" | bc
 }
-hash_pass() { find "$1" -type f -print0 | xargs -0 xxh128sum; }
+hash_pass() { find "$1" -type f -print0 | xargs -0 xxh128sum 2>/dev/null; }
 copy() { cp --sparse=always -a "$work/a/set" "$work/b/set" && sync -f "$work/b" && hash_pass "$work/b/set"; }
 move() { "$kurvoctl" plan apply "$work/plan.json"; }
 ratio() { printf '%-28s %8.2f s   plainest tools %8.2f s   ratio of speeds %.2f\n' "$1" "$2" "$3" "$(echo "$3 / $2" | bc -l)"; }

@@ -13,5 +13,15 @@ mount -t tmpfs -o size=2g none "$work" # not below /dev, where everything is pro
 trap 'umount -l "$work"; rmdir "$work"' EXIT
 chmod 755 "$work"
 mkdir -m 700 "$work/home"
-TMPDIR=$work HOME=$work/home XDG_DATA_HOME=$work/home/data KURVO_ALL_STEPS=1 \
-    "$root/build/release/tests/core_tests" "${1:-[adversary]}"
+run() { # WORK, by its numbers in the test
+    TMPDIR=$work HOME=$work/home XDG_DATA_HOME=$work/home/data KURVO_ALL_STEPS=1 KURVO_ADVERSARY_WORK=$1 \
+        "$root/build/release/tests/core_tests" "${2:-[adversary]}"
+}
+if [ $# -gt 0 ]; then
+    run 0123456 "$1"
+else
+    run 0145 >"$work/a" 2>&1 &
+    run 236 || true
+    wait $! || true
+    cat "$work/a"
+fi
