@@ -247,7 +247,8 @@ void ClearStage::carryOutWithRights()
         connect(dialog, &QDialog::accepted, this, [this, request] { session_.carryOutWithRights(request); });
         dialog->open();
     });
-    preparing_ = begun;
+    if (!begun) // else it is ready later, or was at once
+        preparing_ = false;
 }
 
 void ClearStage::refresh()
