@@ -79,6 +79,9 @@ private:
         if (::geteuid() != 0 || options_.user.uid == 0) {
             const auto moved =
                 putIntoTrash(source.fd(), source.name, step_.path, step_.stat, *folder, options_.user, claimed);
+            EntryStat now;
+            if (!moved && step_.state == StepState::Trashing && (source.stat(now) != 0 || !now.sameObject(step_.stat)))
+                stuck_ = true; // the drive failed between: the next start sees where it is
             return moved ? note(StepState::Done) : failed(moved.error());
         }
         // With rights: out of its place as root, looked at where nobody else gets, and only then into a folder of the
@@ -94,8 +97,7 @@ private:
             (void)closeFolder(source, *held->folder);
             return failed(moved.error());
         }
-        noteDiskError(closeFolder(source, *held->folder));
-        return note(StepState::Done);
+        return isOnDisk(closeFolder(source, *held->folder)) ? note(StepState::Done) : Result<Done>(unsure());
     }
 
     Result<Done> remove(const At& source)
@@ -119,8 +121,14 @@ private:
             why.sentence += giveBack(source, *held);
             return why;
         }
-        if (!removeHeld(source, *held, *manifest))
+        switch (removeHeld(source, *held, *manifest)) {
+        case Removal::Part:
             return failed({ErrorKind::Changed, step_.path, 0, step_.note});
+        case Removal::Unsure:
+            return unsure();
+        case Removal::All:
+            break;
+        }
         removeTrashNote();
         return note(StepState::Done);
     }
@@ -175,6 +183,7 @@ private:
         int error = closeFolder(*files, *aside);
         if (error == 0)
             error = trash->sync();
+        stuck_ = stuck_ || error != 0;
         if (error != 0 && !surprise)
             surprise = systemError("empty", step_.path, error);
         if (options_.stop.stop_requested() && !surprise)
@@ -373,11 +382,10 @@ private:
     {
         const auto lost = step_.note;
         step_.note.clear();
-        if (!removeHeld(source, held, original)) {
-            if (stuck_) {
-                (void)logbook_.update(step_);
-                return Error{ErrorKind::System, step_.path, 0, step_.note};
-            }
+        const auto removed = removeHeld(source, held, original);
+        if (removed == Removal::Unsure)
+            return unsure();
+        if (removed == Removal::Part) {
             step_.note = shown() + " was moved, but not all of the original could be removed: " + step_.note;
         } else if (step_.leaveLink) {
             if (::symlinkat(step_.target.c_str(), source.fd(), source.name.c_str()) != 0)

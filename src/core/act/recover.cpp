@@ -124,7 +124,10 @@ private:
         }
         if (trash && statEntry(trash->files(), step_.trashed.name.c_str(), now, StatSync::Fresh) == ENOENT)
             trash->removeNote(step_.trashed); // the name was claimed and not used
-        return backAgain(source, *held, shown() + " was not put into the trash and is where it was.");
+        const bool isSomewhere = (*held && !(*held)->name.empty()) || (source.stat(now) == 0 && sameAfterRestart(now, step_.stat));
+        return backAgain(source, *held,
+                         isSomewhere ? shown() + " was not put into the trash and is where it was."
+                                     : shown() + " is neither where it was nor in the trash: somebody took it from there.");
     }
 
     static EntryStat statOf(const Held& held)
@@ -190,7 +193,10 @@ private:
             return backAgain(source, *held, "The deletion of " + shown() + " was interrupted. " + unchanged.error().sentence +
                                                 " What is left is at its old path.");
         }
-        if (!removeHeld(source, **held, *rest))
+        const auto removed = removeHeld(source, **held, *rest);
+        if (removed == Removal::Unsure)
+            return unsure();
+        if (removed == Removal::Part)
             return ended(StepState::Failed, "The deletion of " + shown() + " was interrupted. " + step_.note);
         return ended(StepState::Done, "The deletion of " + shown() + " was finished.");
     }
@@ -215,8 +221,8 @@ private:
                     stuck_ = true;
                     more += " " + displayText(joinPath(aside->path(), name)) + " could not be given back yet.";
                 }
-            if (!stuck_)
-                (void)closeFolder(*files, *aside);
+            if (!stuck_ && !isOnDisk(closeFolder(*files, *aside)))
+                return unsure();
         }
         return ended(StepState::Failed, "The emptying of " + shown() +
                                             " was interrupted. What had gone is gone; what is left is still listed there." + more);
@@ -334,7 +340,10 @@ private:
             return systemError("write", step_.target, error);
         if (auto noted = note(StepState::Removing); !noted)
             return noted.error();
-        if (!removeHeld(source, held, *original))
+        const auto removed = removeHeld(source, held, *original);
+        if (removed == Removal::Unsure)
+            return unsure();
+        if (removed == Removal::Part)
             return ended(StepState::Done, shown() + " was moved, but not all of the original could be removed: " + step_.note);
         return withoutOriginal(source, target, std::nullopt);
     }

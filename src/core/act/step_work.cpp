@@ -12,6 +12,7 @@
 #include "core/act/tree_content.h"
 #include "core/base/figures.h"
 #include "core/platform/filesystem_identity.h"
+#include "core/platform/filesystem_limits.h"
 #include "core/platform/rename.h"
 
 namespace kurvo {
@@ -73,7 +74,9 @@ Result<Done> StepWork::note(StepState state)
 Result<Done> StepWork::failed(const Error& error)
 {
     step_.note = error.sentence;
-    if (stuck_) { // still under way: the next start tries again
+    // A drive that fails is no answer: what it holds now nobody knows.
+    const bool drive = error.sysError == EIO && step_.isUnderWay();
+    if (stuck_ || drive) { // still under way: the next start tries again
         (void)logbook_.update(step_);
         return error;
     }
@@ -202,7 +205,7 @@ std::string StepWork::giveBack(const At& source, const Held& held)
                "; the next start of Kurvo tries again.";
     }
     if (const int error = held.folder ? closeFolder(source, *held.folder) : syncFolder(source.fd()); error != 0)
-        return " The drive reports an error: " + systemErrorText(error) + ".";
+        return stuck_ = true, " The drive reports an error: " + systemErrorText(error) + ". The next start sees what came of it.";
     return at == source.path ? std::string()
                              : " Something else has its name by now, so that it is at " + displayText(at) + ".";
 }
@@ -215,8 +218,11 @@ Result<Done> StepWork::failedWith(const At& source, const Held& held, Error why)
 
 int StepWork::closeFolder(const At& source, const PrivateFolder& folder)
 {
-    if (const int error = folder.remove(source.fd()); error != ENOTEMPTY && error != EEXIST)
+    const int error = folder.remove(source.fd());
+    if (error == 0 || error == ENOENT)
         return syncFolder(source.fd());
+    if (error != ENOTEMPTY && error != EEXIST)
+        return error;
     FolderReader reader;
     const UniqueFd again(::openat(folder.fd(), ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC));
     std::vector<std::string> names;
@@ -233,19 +239,28 @@ int StepWork::closeFolder(const At& source, const PrivateFolder& folder)
     return syncFolder(source.fd());
 }
 
-void StepWork::noteDiskError(int error)
+bool StepWork::isOnDisk(int error)
 {
-    if (error != 0)
-        step_.note += (step_.note.empty() ? "" : " ") + std::string("The drive reports an error: ") +
-                      systemErrorText(error) + ".";
+    if (error == 0)
+        return true;
+    stuck_ = true;
+    step_.note += (step_.note.empty() ? "" : " ") + std::string("The drive reports an error: ") +
+                  systemErrorText(error) + ". The next start sees what came of it.";
+    return false;
 }
 
-bool StepWork::removeHeld(const At& source, const Held& held, const Manifest& manifest)
+Error StepWork::unsure()
+{
+    (void)logbook_.update(step_);
+    return {ErrorKind::System, step_.path, EIO, shown() + ": " + step_.note};
+}
+
+StepWork::Removal StepWork::removeHeld(const At& source, const Held& held, const Manifest& manifest)
 {
     const auto removed = manifest.remove(held.fd, held.name, step_.path);
     if (!removed.surprise) {
-        noteDiskError(held.folder ? closeFolder(source, *held.folder) : syncFolder(source.fd()));
-        return true;
+        return isOnDisk(held.folder ? closeFolder(source, *held.folder) : syncFolder(source.fd())) ? Removal::All
+                                                                                                    : Removal::Unsure;
     }
     manifest.restoreModes(held.fd, held.name);
     step_.note = removed.surprise->sentence;
@@ -253,7 +268,7 @@ bool StepWork::removeHeld(const At& source, const Held& held, const Manifest& ma
         step_.note += " " + formatItems(removed.entries, "entry", "entries") + " had been removed.";
     step_.note += " What is left is at its old path.";
     step_.note += giveBack(source, held);
-    return false;
+    return stuck_ ? Removal::Unsure : Removal::Part;
 }
 
 Result<Done> StepWork::removeCopy(const At& target)
@@ -264,6 +279,11 @@ Result<Done> StepWork::removeCopy(const At& target)
         return folder.error().kind == ErrorKind::NotFound || folder.error().kind == ErrorKind::Changed
                    ? Result<Done>(Done{})
                    : folder.error();
+    EntryStat made;
+    if (step_.copyInode != 0 && statEntry(folder->fd(), target.name.c_str(), made, StatSync::Fresh) == 0 &&
+        made.inode != step_.copyInode && !filesystemLimits(target.path).inodesChange)
+        return Error{ErrorKind::Changed, folder->path(), 0,
+                     "What is in " + displayText(folder->path()) + " is not the copy that was made. It was left alone."};
     const auto manifest = Manifest::read(folder->fd(), target.name, folder->path(), Manifest::For::Looking);
     if (manifest) {
         const auto removed = manifest->remove(folder->fd(), target.name, folder->path());

@@ -83,11 +83,18 @@ protected:
     /// The empty private folder goes; something that was put into it meanwhile gets a name that people see. Then all that
     /// was done beside it is on the disk: 0 or errno.
     int closeFolder(const At& source, const PrivateFolder& folder);
-    /// Adds to the note that the drive reported an error; nothing for 0.
-    void noteDiskError(int error);
-    /// Removes what is held as far as it is what the manifest lists. True when all of it went; else what is left was
-    /// given back and the note says so.
-    bool removeHeld(const At& source, const Held& held, const Manifest& manifest);
+    /// The drive reported an error, so that nobody knows what will be there after a power cut: said, and the step stays
+    /// under way. True for 0.
+    bool isOnDisk(int error);
+    enum class Removal {
+        All,
+        Part,  ///< what is left was given back, and the note says so
+        Unsure ///< the drive failed meanwhile: still under way
+    };
+    /// Removes what is held as far as it is what the manifest lists.
+    Removal removeHeld(const At& source, const Held& held, const Manifest& manifest);
+    /// The error of a step that is still under way.
+    Error unsure();
 
     /// Removes the copy that was being made in the private folder beside the target; Done as well where there is none.
     Result<Done> removeCopy(const At& target);

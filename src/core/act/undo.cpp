@@ -93,6 +93,7 @@ private:
         int error = room ? closeFolder(source, *room) : syncFolder(source.fd());
         if (error == 0)
             error = trash.sync();
+        stuck_ = error != 0;
         return error == 0 ? Result<Done>(Done{}) : systemError("write", step_.path, error);
     }
     Error inTheWay(int error) const
