@@ -66,6 +66,11 @@ Result<PrivateFolder> PrivateFolder::open(int parent, const std::string& name, c
 
 int PrivateFolder::remove(int parent) const
 {
+    EntryStat now;
+    if (const int error = statEntry(parent, name_.c_str(), now, StatSync::Fresh); error != 0)
+        return error;
+    if (!now.sameObject(self_))
+        return ENOENT; // somebody gave it another name
     return ::unlinkat(parent, name_.c_str(), AT_REMOVEDIR) == 0 ? 0 : errno;
 }
 

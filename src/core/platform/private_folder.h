@@ -22,7 +22,7 @@ public:
     int fd() const { return fd_.get(); }
     const std::string& path() const { return path_; }
     std::uint64_t inode() const { return self_.inode; }
-    /// Removes it, which must be empty; 0 or errno. `parent` as it was given.
+    /// Removes it, which must be empty; 0 or errno, ENOENT where something else has its name. `parent` as it was given.
     int remove(int parent) const;
 
 private:
