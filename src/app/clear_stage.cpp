@@ -4,8 +4,8 @@
 #include <QHBoxLayout>
 #include <QMouseEvent>
 
-#include <utility>
 #include <QScrollArea>
+#include <utility>
 
 #include <algorithm>
 
@@ -62,8 +62,8 @@ ClearStage::ClearStage(Session& session, QWidget* parent)
     connect(run_, &RunView::backRequested, this, &ClearStage::showPlan);
     connect(run_, &RunView::emptyTrashRequested, this, &ClearStage::emptyTrashRequested);
     connect(run_, &RunView::reportRequested, this, &ClearStage::reportRequested);
-    for (const auto signal : {&Session::placeChanged, &Session::planChanged, &Session::treeChanged,
-                              &Session::marksChanged})
+    for (const auto signal :
+         {&Session::placeChanged, &Session::planChanged, &Session::treeChanged, &Session::marksChanged})
         connect(&session_, signal, this, &ClearStage::refresh);
     connect(&session_, &Session::capacityChanged, this, &ClearStage::refreshFigures);
     connect(&session_, &Session::planChanged, this, &ClearStage::checkWhatIsNew, Qt::QueuedConnection);
@@ -286,12 +286,14 @@ void ClearStage::refresh()
         title_->setText(done ? tr("Nothing more is planned") : tr("Nothing is planned"));
         checked_->clear();
         emptyText_->setText(
-            !place ? tr("Scan a drive or a folder first. What you then put on the plan in Explore or Find will be listed "
-                        "here.")
+            !place
+                ? tr("Scan a drive or a folder first. What you then put on the plan in Explore or Find will be listed "
+                     "here.")
             : place->bytesInTrash() > 0
                 ? tr("What was put into the trash stands in the logbook on the right. From there it can be taken back; "
                      "its space is free once the trash is emptied.")
-                : tr("Select something in Explore or Find. Delete plans it for the trash, Shift+Delete to be deleted for "
+                : tr("Select something in Explore or Find. Delete plans it for the trash, Shift+Delete to be deleted "
+                     "for "
                      "good, M to be moved to another drive. Nothing happens to it until you carry the plan out here."));
     }
     refreshFigures();
@@ -321,7 +323,8 @@ void ClearStage::refreshFigures()
                        ? tr("free after the plan; %1 of it only once the trash is emptied").arg(sizeText(onlyEmptied))
                        : tr("free after the plan");
     if (const auto planned = place->plan.plannedBytes(), freed = place->bytesToCome(); planned > freed)
-        note += tr(". %1 of the plan has further hard links elsewhere and frees nothing").arg(sizeText(planned - freed));
+        note +=
+            tr(". %1 of the plan has further hard links elsewhere and frees nothing").arg(sizeText(planned - freed));
     afterNote_->setText(note);
     bar_->setSegments(gaugeSegments(*place));
     QStringList lines;
@@ -368,8 +371,8 @@ void ClearStage::refreshLogbook()
         auto* line = new QPushButton;
         line->setProperty("role", "link");
         line->setObjectName("run");
-        line->setText(cutMiddle(QStringLiteral("%1 · %2").arg(whenText(record.run.began), runText(record)),
-                                fontOf(13), 262));
+        line->setText(
+            cutMiddle(QStringLiteral("%1 · %2").arg(whenText(record.run.began), runText(record)), fontOf(13), 262));
         line->setToolTip(QStringLiteral("%1\n%2").arg(toText(record.run.place), runText(record)));
         connect(line, &QPushButton::clicked, this, [this, run = record.run.id] { showRun(run); });
         logbook_->addWidget(line);

@@ -2,8 +2,8 @@
 #include "app/confirm_dialog.h"
 
 #include <QCheckBox>
-#include <QTreeWidget>
 #include <QHeaderView>
+#include <QTreeWidget>
 
 #include <algorithm>
 
@@ -71,7 +71,9 @@ ConfirmDialog::ConfirmDialog(For reason, const std::vector<PlanItem>& items, QWi
         addText(tr("These are changed as administrator once your password was given, and nothing else is. The logbook "
                    "has each step, as always."),
                 "second");
-        addText(tr("Digest of this list: %1. The command that the password is asked for shows one that begins with it.").arg(digest), "second");
+        addText(tr("Digest of this list: %1. The command that the password is asked for shows one that begins with it.")
+                    .arg(digest),
+                "second");
     }
     if (forGood_ == 0) {
         auto* go = new QPushButton(tr("Go on"));

@@ -16,7 +16,8 @@ public:
         Rights   ///< these items are changed by the helper, as administrator
     };
     /// `digest`: of the request to the helper, which the question for the password shows as well.
-    ConfirmDialog(For reason, const std::vector<PlanItem>& items, QWidget* parent = nullptr, const QString& digest = {});
+    ConfirmDialog(For reason, const std::vector<PlanItem>& items, QWidget* parent = nullptr,
+                  const QString& digest = {});
     /// How many items of those go for good.
     std::size_t forGood() const { return forGood_; }
 

@@ -20,15 +20,18 @@ std::vector<RecoveredStep> leftWithRights(Logbook& logbook, bool asked)
     for (std::size_t i = 0; runs && i < runs->size(); ++i) {
         const auto& run = (*runs)[i];
         if (run.rightsRun == LoggedRun::awaited && run.host == hostName())
-            left.push_back({{}, Error{ErrorKind::NoPermission, run.place, 0,
-                                      "A run with administrator rights in " + displayText(run.place) +
-                                          " was not heard to its end. What it did is told with administrator rights."}});
-        const auto steps = run.rightsRun > 0 && run.host == hostName() ? logbook.steps(run.id)
-                                                                       : Result<std::vector<LoggedStep>>(std::vector<LoggedStep>());
+            left.push_back({{},
+                            Error{ErrorKind::NoPermission, run.place, 0,
+                                  "A run with administrator rights in " + displayText(run.place) +
+                                      " was not heard to its end. What it did is told with administrator rights."}});
+        const auto steps = run.rightsRun > 0 && run.host == hostName()
+                               ? logbook.steps(run.id)
+                               : Result<std::vector<LoggedStep>>(std::vector<LoggedStep>());
         for (std::size_t s = 0; steps && s < steps->size(); ++s)
             if (const auto& step = (*steps)[s]; step.isUnderWay())
                 left.push_back({step, Error{ErrorKind::NoPermission, step.path, 0,
-                                            displayText(step.path) + (asked ? " still waits." : " waits, for administrator rights.")}});
+                                            displayText(step.path) +
+                                                (asked ? " still waits." : " waits, for administrator rights.")}});
     }
     return left;
 }
@@ -130,7 +133,8 @@ void Session::recover(bool withRights)
             Result<std::vector<RecoveredStep>> steps = std::vector<RecoveredStep>();
             if (!withRights)
                 steps = recoverAll(logbook, request.user, job->stop.get_token());
-            else if (auto acted = actWithRights(logbook, command, request, job->stop.get_token(), nullptr, report); !acted)
+            else if (auto acted = actWithRights(logbook, command, request, job->stop.get_token(), nullptr, report);
+                     !acted)
                 steps = acted.error();
             if (steps)
                 for (auto& waiting : leftWithRights(logbook, withRights))
@@ -174,21 +178,21 @@ void Session::takeBack(std::int64_t run, const std::vector<std::int64_t>& only, 
     }
     runAsync(
         this,
-        [request, run, only, job, withRights, command = actCommand(), report = reporter(job)]() -> std::shared_ptr<Undone> {
+        [request, run, only, job, withRights, command = actCommand(),
+         report = reporter(job)]() -> std::shared_ptr<Undone> {
             Logbook logbook(request.logbook);
             Result<std::vector<UndoneStep>> steps = std::vector<UndoneStep>();
             if (!withRights) {
                 const auto recovered = recoverAll(logbook, request.user, job->stop.get_token());
-                steps = recovered ? undoRun(logbook, run, only,
-                                            {{request.user, request.ownData, nullptr},
-                                             job->stop.get_token(),
-                                             &job->pause,
-                                             report})
-                                  : Result<std::vector<UndoneStep>>(recovered.error());
+                steps =
+                    recovered
+                        ? undoRun(
+                              logbook, run, only,
+                              {{request.user, request.ownData, nullptr}, job->stop.get_token(), &job->pause, report})
+                        : Result<std::vector<UndoneStep>>(recovered.error());
             } else {
                 const auto before = logbook.steps(run);
-                const auto acted =
-                    actWithRights(logbook, command, request, job->stop.get_token(), &job->pause, report);
+                const auto acted = actWithRights(logbook, command, request, job->stop.get_token(), &job->pause, report);
                 const auto after = logbook.steps(run);
                 for (std::size_t i = 0; before && after && i < std::min(before->size(), after->size()); ++i)
                     if ((*before)[i].state == StepState::Done && (*after)[i].state == StepState::Undone)
@@ -302,7 +306,8 @@ void Session::restoreTrashed(std::vector<TrashedItem> items)
             Logbook logbook(file);
             std::vector<UndoneStep> all;
             for (const auto& [run, step] : logged) {
-                auto undone = undoRun(logbook, run, {step}, {{user, {}, nullptr}, job->stop.get_token(), &job->pause, report});
+                auto undone =
+                    undoRun(logbook, run, {step}, {{user, {}, nullptr}, job->stop.get_token(), &job->pause, report});
                 if (undone)
                     all.insert(all.end(), undone->begin(), undone->end());
                 else

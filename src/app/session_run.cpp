@@ -194,10 +194,11 @@ void Session::checkPlan()
             });
             Findings findings;
             for (std::size_t i = 0; i < checked.size(); ++i)
-                findings.emplace_back(plan.items[i].item.path,
-                                      Finding{!checked[i].blocked,
-                                              checked[i].sentence.empty() ? "same as when scanned" : checked[i].sentence,
-                                              checked[i].needsRights});
+                findings.emplace_back(
+                    plan.items[i].item.path,
+                    Finding{!checked[i].blocked,
+                            checked[i].sentence.empty() ? "same as when scanned" : checked[i].sentence,
+                            checked[i].needsRights});
             return findings;
         },
         [this, id = target->id](Findings findings) {

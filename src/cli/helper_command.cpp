@@ -36,7 +36,9 @@ int runActHelper(const std::string& digest)
 {
     std::signal(SIGPIPE, SIG_IGN);
     umask(077); // what it makes is for the user alone
-    { const FilesAs known(askingUser()); } // whose group it is, while that can be asked
+    {
+        const FilesAs known(askingUser());
+    } // whose group it is, while that can be asked
     // Before anything is read: what comes from outside never meets more rights than it needs.
     if (const auto dropped = keepOnlyTheRightsToAct(); !dropped) {
         complain(dropped.error().sentence);

@@ -61,7 +61,8 @@ int main(int argc, char** argv)
     auto* compareCommand = app.add_subcommand("compare", "What changed between two snapshots");
     compareCommand->add_option("OLD", compare.before, "a folder or a .kurvo file")->required();
     compareCommand->add_option("NEW", compare.now, "a folder or a .kurvo file")->required();
-    compareCommand->add_option("--where", compare.where, "only changes that match this filter: \"change:grew delta>1G\"");
+    compareCommand->add_option("--where", compare.where,
+                               "only changes that match this filter: \"change:grew delta>1G\"");
     compareCommand->add_option("--count", compare.count, "how many to print (40 unless given)")
         ->check(CLI::Range(1, 1000000000));
     compareCommand->add_flag("--entries", compare.entries, "a line for each file and folder, also in whole ones");
@@ -81,7 +82,8 @@ int main(int argc, char** argv)
     auto* listCommand = snapshotCommand->add_subcommand("list", "What is kept");
     listCommand->add_option("PATH", kept.paths, "only snapshots of this place")->expected(0, 1);
     listCommand->add_flag("--json", json, "print JSON, one object a line");
-    auto* verifyCommand = snapshotCommand->add_subcommand("verify", "Read snapshots to their end; all unless some are given");
+    auto* verifyCommand =
+        snapshotCommand->add_subcommand("verify", "Read snapshots to their end; all unless some are given");
     verifyCommand->add_option("FILE", kept.paths, "snapshots");
     auto* pruneCommand = snapshotCommand->add_subcommand("prune", "Remove what the keeping policy lets go");
     pruneCommand->add_flag("--dry-run", kept.dryRun, "say what would go");
@@ -113,7 +115,8 @@ int main(int argc, char** argv)
     historyCommand->add_option("--in", historyFolder, "the folder of the snapshots; the user's own unless given");
     historyCommand->add_flag("--json", json, "print JSON, one object a line");
     auto* forecastCommand = app.add_subcommand("forecast", "When a drive is full, or a folder fills it");
-    forecastCommand->add_option("PATH", historyPath, "a place of which there are snapshots, or a folder in it")->required();
+    forecastCommand->add_option("PATH", historyPath, "a place of which there are snapshots, or a folder in it")
+        ->required();
     forecastCommand->add_option("--in", historyFolder, "the folder of the snapshots; the user's own unless given");
     forecastCommand->add_flag("--json", json, "print JSON, one object");
 
@@ -182,7 +185,8 @@ int main(int argc, char** argv)
         ->check(CLI::IsMember({"html", "csv", "json"}));
     reportCommand->add_option("--largest-of", source, "list the largest files of this folder or .kurvo file as well");
 
-    auto* actHelperCommand = app.add_subcommand("act-helper", "Act for the window with administrator rights")->group("");
+    auto* actHelperCommand =
+        app.add_subcommand("act-helper", "Act for the window with administrator rights")->group("");
     std::string digest;
     actHelperCommand->add_option("--digest", digest, "of the request, as the window shows it")->required();
     auto* helperCommand = app.add_subcommand("helper", "Scan for the window with administrator rights")->group("");

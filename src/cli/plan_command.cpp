@@ -41,12 +41,14 @@ Result<PlannedItem> plannedItem(const std::string& typed, const PlanArguments& a
                                 const std::string& destination)
 {
     const bool dots = typed == "." || typed == ".." || typed.ends_with("/.") || typed.ends_with("/..");
-    const auto whole = dots || typed.find('/') == std::string::npos || typed.ends_with('/') ? canonicalPath(typed)
-                                                                                            : Result<std::string>(typed);
+    const auto whole = dots || typed.find('/') == std::string::npos || typed.ends_with('/')
+                           ? canonicalPath(typed)
+                           : Result<std::string>(typed);
     if (!whole)
         return whole.error();
     if (*whole == "/")
-        return Error{ErrorKind::Unsupported, "/", 0, "The root of the system cannot be planned. Plan what is inside it."};
+        return Error{ErrorKind::Unsupported, "/", 0,
+                     "The root of the system cannot be planned. Plan what is inside it."};
     const auto above = std::string(parentPath(*whole));
     const auto folder = canonicalPath(whole->starts_with('/') ? above : "./" + above);
     if (!folder)
@@ -186,8 +188,7 @@ int runPlanMake(const PlanArguments& arguments)
             return ExitFailed;
         }
         const bool emptying = planned->item.action == Action::EmptyTrash; // the check knows which folders are trash
-        if (const auto protection =
-                emptying ? std::nullopt : protectionOf(planned->item.path, guarded.facts)) {
+        if (const auto protection = emptying ? std::nullopt : protectionOf(planned->item.path, guarded.facts)) {
             complain(protection->reason);
             return ExitFailed;
         }
@@ -259,7 +260,8 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json)
                      ? std::string("This plan deletes nothing; leave --delete out.")
                      : fmt::format("This plan deletes {}, {}, for good. Nothing takes that back. To confirm, add "
                                    "--delete {}.",
-                                   formatItems(count, "item"), formatBytes(plan->disk(Action::Delete) + plan->disk(Action::EmptyTrash)), count));
+                                   formatItems(count, "item"),
+                                   formatBytes(plan->disk(Action::Delete) + plan->disk(Action::EmptyTrash)), count));
         return ExitUsage;
     }
     const Guarded guarded;
@@ -271,8 +273,8 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json)
         [&](std::stop_token stop) {
             recovered = recoverFirst(logbook, guarded.facts.user, stop);
             if (recovered)
-                result = runPlan(logbook, *plan,
-                                 {guarded.facts, stop, nullptr, [&](const RunProgress& p) { shown = p; }});
+                result =
+                    runPlan(logbook, *plan, {guarded.facts, stop, nullptr, [&](const RunProgress& p) { shown = p; }});
         },
         progressLine(shown));
     if (!result)
@@ -304,8 +306,8 @@ int runPlanUndo(std::int64_t run)
             complain(runs.error().sentence);
             return ExitFailed;
         }
-        // The newest, and no other: repeated, it would take back what was meant to stay. A run that only moved back what
-        // another had moved is no run to take back.
+        // The newest, and no other: repeated, it would take back what was meant to stay. A run that only moved back
+        // what another had moved is no run to take back.
         for (const auto& known : *runs) {
             const auto steps = logbook.steps(known.id);
             if (!steps || RunRecord{known, *steps}.isUndoing())

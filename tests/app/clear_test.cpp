@@ -301,15 +301,17 @@ TEST_CASE("after a kill the next start says what was under way, and nothing is l
     SECTION("the drive was unplugged: it waits, and is ended when it is back")
     {
         const auto elsewhere = w.t.folder("elsewhere");
-        REQUIRE(std::system(("mount --move '" + archive.path() + "' '" + elsewhere + "' 2>/dev/null || (mount --bind '" +
-                             archive.path() + "' '" + elsewhere + "' && umount '" + archive.path() + "')")
-                                .c_str()) == 0);
+        REQUIRE(
+            std::system(("mount --move '" + archive.path() + "' '" + elsewhere + "' 2>/dev/null || (mount --bind '" +
+                         archive.path() + "' '" + elsewhere + "' && umount '" + archive.path() + "')")
+                            .c_str()) == 0);
         w.open();
         auto* dialog = w.dialog<QDialog>("recoveryDialog");
         CHECK(dialog->findChild<QLabel*>("recovered")->text().contains("is not there"));
-        REQUIRE(std::system(("mount --move '" + elsewhere + "' '" + archive.path() + "' 2>/dev/null || (mount --bind '" +
-                             elsewhere + "' '" + archive.path() + "' && umount '" + elsewhere + "')")
-                                .c_str()) == 0);
+        REQUIRE(
+            std::system(("mount --move '" + elsewhere + "' '" + archive.path() + "' 2>/dev/null || (mount --bind '" +
+                         elsewhere + "' '" + archive.path() + "' && umount '" + elsewhere + "')")
+                            .c_str()) == 0);
         QTest::mouseClick(dialog->findChild<QPushButton*>("recoverGo"), Qt::LeftButton); // "Try again"
         REQUIRE(Window::until([&] { return namesIn(archive.path()) == std::vector<std::string>{} || !exists(large); }));
         w.settle();
@@ -408,9 +410,8 @@ TEST_CASE("as anybody: what needs rights goes through the helper and comes back"
         w.settle();
     };
     // Refused, killed, nobody to ask: said, and nothing changes.
-    const std::pair<const char*, const char*> refusals[] = {{"exit 126", "refused"},
-                                                            {"kill -9 $$", "ended before its work was done"},
-                                                            {"exit 127", "act-helper --digest"}};
+    const std::pair<const char*, const char*> refusals[] = {
+        {"exit 126", "refused"}, {"kill -9 $$", "ended before its work was done"}, {"exit 127", "act-helper --digest"}};
     for (const auto& [script, said] : refusals) {
         const auto file = w.t.text("refuse", std::string("#!/bin/sh\n") + script + "\n");
         REQUIRE(::chmod(file.c_str(), 0755) == 0);

@@ -47,14 +47,18 @@ TEST_CASE("a bare name is a file of the current folder, for everybody", "[cli][o
     std::filesystem::copy_file(KURVOCTL, t / "kurvoctl");
     REQUIRE(::chmod((t / "kurvoctl").c_str(), 0755) == 0);
     CHECK(asNobody([&] {
-              return std::system(("cd " + quoted(t.path()) + " && HOME=. ./kurvoctl scan place --save home.kurvo >/dev/null").c_str()) == 0;
+              return std::system(
+                         ("cd " + quoted(t.path()) + " && HOME=. ./kurvoctl scan place --save home.kurvo >/dev/null")
+                             .c_str()) == 0;
           }) == 0);
     CHECK(readAll(t / "home.kurvo").starts_with("KURVOSNP"));
     // Where nothing can be written it says so before the scan.
     REQUIRE(::chmod(t.path().c_str(), 0755) == 0);
     CHECK(asNobody([&] {
               const auto said = t / "said"; // of root's folder: cannot be made
-              return std::system(("cd " + quoted(t.path()) + " && HOME=. ./kurvoctl scan / --save other.kurvo >/dev/null 2>&1").c_str()) != 0;
+              return std::system(
+                         ("cd " + quoted(t.path()) + " && HOME=. ./kurvoctl scan / --save other.kurvo >/dev/null 2>&1")
+                             .c_str()) != 0;
           }) == 0);
 }
 
@@ -230,7 +234,8 @@ TEST_CASE("a drive that does not answer keeps no command waiting", "[cli][own-fi
     for (const auto& command :
          {"folders " + path, "largest " + path, "export " + path, "duplicates " + path, "ledger " + path,
           "compare " + path + " " + quoted(t / "place"), "snapshot take " + path, "plan check " + quoted(t / "p"),
-          "plan apply " + quoted(t / "p"), "plan make " + path + "/beta -o " + quoted(t / "q"), "advice show " + path}) {
+          "plan apply " + quoted(t / "p"), "plan make " + path + "/beta -o " + quoted(t / "q"),
+          "advice show " + path}) {
         INFO(command);
         const auto given = kurvoctl(command + " --patience 1");
         CHECK(given.status != 0);

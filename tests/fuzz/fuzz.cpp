@@ -74,7 +74,8 @@ PlanFile samplePlan()
     for (const auto action : {Action::Trash, Action::Delete, Action::Move, Action::EmptyTrash}) {
         PlannedItem planned;
         planned.item.action = action;
-        planned.item.path = "/home/warden/item-" + std::to_string(static_cast<int>(action)) + (action == Action::Trash ? "\xff" : "");
+        planned.item.path =
+            "/home/warden/item-" + std::to_string(static_cast<int>(action)) + (action == Action::Trash ? "\xff" : "");
         planned.item.destination = action == Action::Move ? "/media/skerry-archive" : "";
         planned.item.inode = 77;
         planned.note = "ask the warden";
@@ -93,7 +94,8 @@ void fuzzPlan()
     if (!again || again->items.size() != read->items.size())
         std::abort();
     for (std::size_t i = 0; i < read->items.size(); ++i)
-        if (again->items[i].item.path != read->items[i].item.path || again->items[i].item.action != read->items[i].item.action)
+        if (again->items[i].item.path != read->items[i].item.path ||
+            again->items[i].item.action != read->items[i].item.action)
             std::abort();
 }
 
@@ -151,8 +153,8 @@ void fuzzLogbook()
             run.place = folder / "place";
             std::vector<LoggedStep> steps;
             for (const auto action : {Action::Trash, Action::Delete, Action::Move, Action::EmptyTrash})
-                for (const auto state : {StepState::Copying, StepState::Placing, StepState::SettingAside, StepState::Removing,
-                                         StepState::Trashing, StepState::Restoring}) {
+                for (const auto state : {StepState::Copying, StepState::Placing, StepState::SettingAside,
+                                         StepState::Removing, StepState::Trashing, StepState::Restoring}) {
                     LoggedStep step;
                     step.run = 1;
                     step.action = action;
@@ -314,18 +316,14 @@ void kurvo::test::checkSnapshotsIn(const std::string&) { }
 
 int main(int argc, char** argv)
 {
-    const std::map<std::string, std::function<void()>> targets{{"filter", fuzzFilter},
-                                                               {"rules", fuzzRules},
-                                                               {"snapshot", fuzzSnapshot},
-                                                               {"columns", fuzzColumns},
-                                                               {"preview", fuzzPreview},
-                                                               {"plan", fuzzPlan},
-                                                               {"request", fuzzRequest},
-                                                               {"rows", fuzzRows},
-                                                               {"logbook", fuzzLogbook}};
+    const std::map<std::string, std::function<void()>> targets{
+        {"filter", fuzzFilter},   {"rules", fuzzRules},     {"snapshot", fuzzSnapshot},
+        {"columns", fuzzColumns}, {"preview", fuzzPreview}, {"plan", fuzzPlan},
+        {"request", fuzzRequest}, {"rows", fuzzRows},       {"logbook", fuzzLogbook}};
     const auto target = argc >= 3 ? targets.find(argv[1]) : targets.end();
     if (target == targets.end()) {
-        std::fputs("kurvo-fuzz filter|rules|snapshot|columns|preview|plan|request|rows|logbook SECONDS [SEED]\n", stderr);
+        std::fputs("kurvo-fuzz filter|rules|snapshot|columns|preview|plan|request|rows|logbook SECONDS [SEED]\n",
+                   stderr);
         return 2;
     }
     randomBits.seed(argc > 3 ? std::strtoull(argv[3], nullptr, 10) : 1);

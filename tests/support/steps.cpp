@@ -23,16 +23,17 @@
 namespace kurvo::test {
 namespace {
 
-constexpr long names[] = {SYS_open,     SYS_openat,    SYS_openat2,   SYS_stat,     SYS_lstat,    SYS_newfstatat,
-                          SYS_statx,    SYS_rename,    SYS_renameat,  SYS_renameat2, SYS_link,    SYS_linkat,
-                          SYS_symlink,  SYS_symlinkat, SYS_unlink,    SYS_unlinkat, SYS_mkdir,    SYS_mkdirat,
-                          SYS_rmdir,    SYS_mknodat,   SYS_fchmodat,  SYS_fchownat, SYS_lchown,   SYS_utimensat,
+constexpr long names[] = {SYS_open,      SYS_openat,    SYS_openat2,   SYS_stat,      SYS_lstat,  SYS_newfstatat,
+                          SYS_statx,     SYS_rename,    SYS_renameat,  SYS_renameat2, SYS_link,   SYS_linkat,
+                          SYS_symlink,   SYS_symlinkat, SYS_unlink,    SYS_unlinkat,  SYS_mkdir,  SYS_mkdirat,
+                          SYS_rmdir,     SYS_mknodat,   SYS_fchmodat,  SYS_fchownat,  SYS_lchown, SYS_utimensat,
                           SYS_lsetxattr, SYS_lgetxattr, SYS_llistxattr};
 constexpr long fchmodat2 = 452; // Linux 6.6
-constexpr long changes[] = {SYS_openat,   SYS_rename,     SYS_renameat, SYS_renameat2, SYS_linkat,   SYS_symlinkat,
-                            SYS_unlink,   SYS_unlinkat,   SYS_mkdirat,  SYS_write,     SYS_pwrite64, SYS_ftruncate,
-                            SYS_fallocate, SYS_fsync,     SYS_fdatasync, SYS_syncfs,   SYS_fchmod,   SYS_utimensat,
-                            SYS_copy_file_range, SYS_fchown, SYS_fsetxattr, SYS_fchownat, SYS_mknodat, fchmodat2};
+constexpr long changes[] = {
+    SYS_openat,          SYS_rename,   SYS_renameat,  SYS_renameat2, SYS_linkat,   SYS_symlinkat,
+    SYS_unlink,          SYS_unlinkat, SYS_mkdirat,   SYS_write,     SYS_pwrite64, SYS_ftruncate,
+    SYS_fallocate,       SYS_fsync,    SYS_fdatasync, SYS_syncfs,    SYS_fchmod,   SYS_utimensat,
+    SYS_copy_file_range, SYS_fchown,   SYS_fsetxattr, SYS_fchownat,  SYS_mknodat,  fchmodat2};
 
 /// From now on each of those waits for the tracer. False where the kernel does not allow it.
 bool waitAt(std::span<const long> calls)

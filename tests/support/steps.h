@@ -9,7 +9,7 @@ namespace kurvo::test {
 enum class AtStep { GoOn, Kill };
 
 enum class Steps {
-    Names,  ///< what finds an entry of a folder by its name, to open, look at or change it; but not below /proc and /sys
+    Names, ///< what finds an entry of a folder by its name, to open, look at or change it; but not below /proc and /sys
     Changes, ///< what changes something on a drive: entries, what is written, what is synced
     All      ///< both
 };

@@ -38,7 +38,8 @@ constexpr std::size_t runsTold = 20; ///< of the newest, so that a copy that mis
 
 Error rubbish()
 {
-    return {ErrorKind::WrongFormat, {}, 0, "What came on standard input is not a request of Kurvo's. Nothing was done."};
+    return {
+        ErrorKind::WrongFormat, {}, 0, "What came on standard input is not a request of Kurvo's. Nothing was done."};
 }
 
 Error stoppedBefore()
@@ -91,7 +92,10 @@ bool canWriteNow(int fd)
 /// What comes after the request, heard from the first moment.
 class Orders {
 public:
-    Orders(int in, std::string rest) : rest_(std::move(rest)), in_(in), listener_([this](std::stop_token over) { listen(over); }) {}
+    Orders(int in, std::string rest)
+        : rest_(std::move(rest)), in_(in), listener_([this](std::stop_token over) { listen(over); })
+    {
+    }
 
     std::stop_token stopToken() const { return stop_.get_token(); }
     std::stop_source& stop() { return stop_; }
@@ -198,7 +202,8 @@ public:
     {
     }
 
-    Result<Done> carryOut(std::stop_token stop, PauseGate& gate, const std::function<void(const RunProgress&)>& onProgress)
+    Result<Done> carryOut(std::stop_token stop, PauseGate& gate,
+                          const std::function<void(const RunProgress&)>& onProgress)
     {
         const auto packages = PackageDatabase::read();
         RunOptions options;
@@ -285,7 +290,9 @@ Result<Done> serve(int in, int out, const std::string& digest, const std::string
     if (!bytes)
         return refuse(bytes.error());
     if (digestOf(*bytes) != digest)
-        return refuse({ErrorKind::Unsupported, {}, 0,
+        return refuse({ErrorKind::Unsupported,
+                       {},
+                       0,
                        "The request is not the one that was agreed to (its digest is another). Nothing was done."});
     auto request = decodeActRequest(*bytes);
     if (!request)
@@ -364,11 +371,10 @@ Result<ActRequest> decodeActRequest(const std::string& bytes)
     const auto json = Json::parse(bytes, nullptr, false);
     ActRequest request;
     try {
-        if (!json.is_object() || json.at("format").get<std::string>() != "kurvo-act" || json.at("version").get<int>() != 2)
+        if (!json.is_object() || json.at("format").get<std::string>() != "kurvo-act" ||
+            json.at("version").get<int>() != 2)
             return rubbish();
-        const auto path = [&json](const char* name) {
-            return percentDecoded(json.at(name).get<std::string>());
-        };
+        const auto path = [&json](const char* name) { return percentDecoded(json.at(name).get<std::string>()); };
         const auto kind = std::find(kinds.begin(), kinds.end(), json.at("kind").get<std::string>());
         if (kind == kinds.end())
             return rubbish();
@@ -401,7 +407,9 @@ Result<Done> serveActRequest(int in, int out, const std::string& digest, const s
     try {
         return serve(in, out, digest, logFolder);
     } catch (const std::exception& error) {
-        return Error{ErrorKind::System, {}, 0,
+        return Error{ErrorKind::System,
+                     {},
+                     0,
                      std::string("The helper had to give up (") + error.what() +
                          "). What was under way is seen to when it is next started."};
     }
@@ -487,7 +495,8 @@ ActAnswer runActHelper(std::vector<std::string> command, const ActRequest& reque
     if (!problem.empty())
         answer.acted = Error{ErrorKind::System, {}, 0, problem};
     else if (!ended)
-        answer.acted = waited ? Error{ErrorKind::Damaged, {}, 0, "The helper ended before its work was done."} : waited.error();
+        answer.acted =
+            waited ? Error{ErrorKind::Damaged, {}, 0, "The helper ended before its work was done."} : waited.error();
     return answer;
 }
 

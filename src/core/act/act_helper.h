@@ -26,12 +26,12 @@ namespace kurvo {
 struct ActRequest {
     enum class Kind { Apply, Undo, Recover };
     Kind kind = Kind::Recover;
-    UserFolders user;    ///< whose trash; `uid` is not taken from the request
-    std::string ownData; ///< Kurvo's own data, which is protected
-    std::string logbook; ///< the user's; written, as the user, only where nobody reads the answer (a terminal)
-    PlanFile plan;       ///< Apply
-    std::size_t forGood = 0;       ///< Apply: how many items cannot be taken back, as the user confirmed
-    std::int64_t run = 0;          ///< Undo: its number in the helper's log
+    UserFolders user;        ///< whose trash; `uid` is not taken from the request
+    std::string ownData;     ///< Kurvo's own data, which is protected
+    std::string logbook;     ///< the user's; written, as the user, only where nobody reads the answer (a terminal)
+    PlanFile plan;           ///< Apply
+    std::size_t forGood = 0; ///< Apply: how many items cannot be taken back, as the user confirmed
+    std::int64_t run = 0;    ///< Undo: its number in the helper's log
     std::vector<std::size_t> only; ///< Undo: which of its steps, from 0; none for all
 };
 
@@ -57,9 +57,9 @@ struct ActAnswer {
     std::vector<RunRecord> records; ///< `run.rightsRun` is set
 };
 
-/// The window's side: starts `command` with the digest as its last words, sends the request, tells progress, passes stop
-/// and pause on. NoPermission when the rights were refused, Unsupported when nobody can be asked, Cancelled when it was
-/// stopped before anything was done.
+/// The window's side: starts `command` with the digest as its last words, sends the request, tells progress, passes
+/// stop and pause on. NoPermission when the rights were refused, Unsupported when nobody can be asked, Cancelled when
+/// it was stopped before anything was done.
 ActAnswer runActHelper(std::vector<std::string> command, const ActRequest& request, std::stop_token stop,
                        const PauseGate* pause, const std::function<void(const RunProgress&)>& onProgress);
 

@@ -84,14 +84,15 @@ std::string refusalOf(const PlanItem& item, const FilesystemLimits& limits, std:
     const auto parent = openParent(item.path);
     if (!parent)
         return parent.error().sentence;
-    const auto walked = walkTree(parent->folder.get(), parent->name, item.path,
-                                 [&](int, const std::string& name, const EntryStat& stat, const std::string& shown) -> Result<Done> {
-                                     if (stop.stop_requested())
-                                         return cancelled(shown);
-                                     if (refusal.empty())
-                                         refusal = limits.refusal(name, stat.kind, stat.size);
-                                     return Done{};
-                                 });
+    const auto walked =
+        walkTree(parent->folder.get(), parent->name, item.path,
+                 [&](int, const std::string& name, const EntryStat& stat, const std::string& shown) -> Result<Done> {
+                     if (stop.stop_requested())
+                         return cancelled(shown);
+                     if (refusal.empty())
+                         refusal = limits.refusal(name, stat.kind, stat.size);
+                     return Done{};
+                 });
     return walked ? refusal : walked.error().sentence;
 }
 
@@ -153,9 +154,10 @@ std::optional<ItemFinding> checkPermission(const PlanItem& item, const EntryStat
     // A sticky folder such as /tmp lets only owners take things out (inode(7)).
     if (user != 0 && statEntry(parent->folder.get(), "", above, StatSync::Fresh) == 0 && (above.mode & 01000u) != 0 &&
         above.uid != user && stat.uid != user)
-        return blocked(Error{ErrorKind::NoPermission, item.path, EPERM,
-                             displayText(item.path) + " belongs to " + userName(stat.uid) +
-                                 ", and its folder lets only owners take things out. Administrator rights are needed."});
+        return blocked(
+            Error{ErrorKind::NoPermission, item.path, EPERM,
+                  displayText(item.path) + " belongs to " + userName(stat.uid) +
+                      ", and its folder lets only owners take things out. Administrator rights are needed."});
     if (user != 0 && stat.kind == EntryKind::Folder && stat.uid != user && item.action == Action::Trash &&
         ::faccessat(parent->folder.get(), parent->name.c_str(), W_OK, AT_EACCESS | AT_SYMLINK_NOFOLLOW) != 0)
         // Moving a folder into another changes its "..", which takes the right to write to it (rename(2)).

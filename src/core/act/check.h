@@ -18,11 +18,11 @@ namespace kurvo {
 /// What a check says of one item. A blocked item stays behind; the rest may go.
 struct ItemFinding {
     bool blocked = false;
-    bool needsRights = false;   ///< blocked, and administrator rights would help
-    bool inUse = false;         ///< a program has it open: its space comes free when that ends
-    std::string sentence = {};  ///< why it is blocked, or what to mind; "" where there is nothing to say
-    EntryStat stat = {};        ///< as it is now; of an item that is not blocked
-    Losses losses = {};         ///< of a move: what the destination does not keep, which the sentence says
+    bool needsRights = false;  ///< blocked, and administrator rights would help
+    bool inUse = false;        ///< a program has it open: its space comes free when that ends
+    std::string sentence = {}; ///< why it is blocked, or what to mind; "" where there is nothing to say
+    EntryStat stat = {};       ///< as it is now; of an item that is not blocked
+    Losses losses = {};        ///< of a move: what the destination does not keep, which the sentence says
 };
 
 /// What is at a path now, ready to be planned: for a folder its whole content is read. NotFound, Cancelled, ...

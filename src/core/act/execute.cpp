@@ -21,9 +21,9 @@ namespace {
 /// Times are given by another machine's clock there.
 bool isElsewhere(int fd)
 {
-    constexpr std::array<unsigned long, 8> kinds{0x6969 /* NFS */,     0x517b /* SMB */,  0xfe534d42 /* SMB 2 */,
-                                                 0xff534d42 /* CIFS */, 0x65735546 /* FUSE */, 0x01021997 /* 9P */,
-                                                 0x00c36400 /* Ceph */, 0x5346414f /* AFS */};
+    constexpr std::array<unsigned long, 8> kinds{
+        0x6969 /* NFS */,      0x517b /* SMB */,    0xfe534d42 /* SMB 2 */, 0xff534d42 /* CIFS */,
+        0x65735546 /* FUSE */, 0x01021997 /* 9P */, 0x00c36400 /* Ceph */,  0x5346414f /* AFS */};
     struct statfs about { };
     return ::fstatfs(fd, &about) != 0 ||
            std::find(kinds.begin(), kinds.end(), static_cast<unsigned long>(about.f_type)) != kinds.end();
@@ -40,8 +40,9 @@ public:
             return failed(source.error());
         EntryStat now;
         if (const int error = source->stat(now); error != 0)
-            return failed(error == ENOENT ? Error{ErrorKind::NotFound, step_.path, error, shown() + " is no longer there."}
-                                          : systemError("look at", step_.path, error));
+            return failed(error == ENOENT
+                              ? Error{ErrorKind::NotFound, step_.path, error, shown() + " is no longer there."}
+                              : systemError("look at", step_.path, error));
         if (!now.sameObject(step_.stat))
             return failed(replaced());
         if (step_.token.empty())
@@ -105,8 +106,7 @@ private:
         const auto held = setAside(source, step_.stat);
         if (!held)
             return failed(held.error());
-        const auto manifest =
-            Manifest::read(held->fd, held->name, step_.path, Manifest::For::Removing, options_.stop);
+        const auto manifest = Manifest::read(held->fd, held->name, step_.path, Manifest::For::Removing, options_.stop);
         if (!manifest)
             return failedWith(source, *held, manifest.error());
         const auto give = [&](const Error& why) {
@@ -147,8 +147,7 @@ private:
     /// One after the other, each listed until it is gone, so that nothing has to be taken back when it is ended.
     Result<Done> emptyTrash(const At& source)
     {
-        const auto whole =
-            Manifest::read(source.fd(), source.name, step_.path, Manifest::For::Looking, options_.stop);
+        const auto whole = Manifest::read(source.fd(), source.name, step_.path, Manifest::For::Looking, options_.stop);
         if (!whole)
             return failed(whole.error());
         if (auto same = isAsPlanned(*whole, source.fd()); !same)
@@ -197,7 +196,8 @@ private:
                                const PrivateFolder& aside)
     {
         const auto shownName = joinPath(joinPath(item.folder.path, "files"), item.name);
-        if (const int error = renameNoReplace(trash.files(), item.name.c_str(), aside.fd(), item.name.c_str()); error != 0)
+        if (const int error = renameNoReplace(trash.files(), item.name.c_str(), aside.fd(), item.name.c_str());
+            error != 0)
             return error == ENOENT ? Result<Done>(Done{}) : systemError("remove from the trash:", shownName, error);
         const auto back = [&](Error why) {
             if (renameNoReplace(aside.fd(), item.name.c_str(), trash.files(), item.name.c_str()) != 0)
@@ -247,10 +247,10 @@ private:
         const int seen = target->stat(there);
         const bool ownLink = seen == 0 && there.kind == EntryKind::SymbolicLink && target->readLink() == step_.path;
         if (!ownLink && seen != ENOENT)
-            return failed(seen == 0 ? Error{ErrorKind::Unsupported, step_.target, EEXIST,
-                                            "Something stands at " + displayText(step_.target) +
-                                                " already. It is not replaced."}
-                                    : systemError("look at", step_.target, seen));
+            return failed(
+                seen == 0 ? Error{ErrorKind::Unsupported, step_.target, EEXIST,
+                                  "Something stands at " + displayText(step_.target) + " already. It is not replaced."}
+                          : systemError("look at", step_.target, seen));
         step_.targetDrive = driveIdentity(target->fd());
         if (auto noted = note(StepState::Copying); !noted)
             return noted;
@@ -309,7 +309,8 @@ private:
             return copy;
         if (options_.accepted && !copy->losses.within(*options_.accepted))
             return Error{ErrorKind::Unsupported, step_.target, 0,
-                         copy->losses.sentence() + " That was not known beforehand, so that " + shown() + " was left where it is."};
+                         copy->losses.sentence() + " That was not known beforehand, so that " + shown() +
+                             " was left where it is."};
         if (::syncfs(room.fd()) != 0)
             return systemError("write", step_.target, errno);
         if (auto same = verifyCopy(*copy, room.fd(), target.name, step_.target, options_.stop, options_.onBytes); !same)
@@ -334,14 +335,16 @@ private:
                 return taken();
             return error == 0 ? Result<Done>(Done{}) : systemError("write", step_.target, error);
         }
-        if (const int error = renameExchange(room.fd(), target.name.c_str(), target.fd(), target.name.c_str()); error != 0)
+        if (const int error = renameExchange(room.fd(), target.name.c_str(), target.fd(), target.name.c_str());
+            error != 0)
             return error == ENOENT ? taken() : systemError("write", step_.target, error);
         EntryStat out;
         const At was{UniqueFd(::fcntl(room.fd(), F_DUPFD_CLOEXEC, 0)), target.name, step_.target};
         if (was.stat(out) == 0 && out.kind == EntryKind::SymbolicLink && was.readLink() == step_.path)
             return ::unlinkat(room.fd(), target.name.c_str(), 0) == 0 ? Result<Done>(Done{})
                                                                       : systemError("write", step_.target, errno);
-        if (const int error = renameExchange(room.fd(), target.name.c_str(), target.fd(), target.name.c_str()); error != 0) {
+        if (const int error = renameExchange(room.fd(), target.name.c_str(), target.fd(), target.name.c_str());
+            error != 0) {
             stuck_ = true;
             return systemError("put back", step_.target, error);
         }

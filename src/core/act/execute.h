@@ -3,9 +3,9 @@
 // knows at which (docs/reliability.md has the states and what follows from each).
 //
 // A move copies into a private folder beside its place, syncs and reads the copy back; the original is renamed into a
-// private folder beside it and shown there to be what was copied, by nobody written to; only then the copy gets its name,
-// and only then the original is removed, entry by entry as it was listed. A deletion sets aside, looks and removes in the
-// same way. What turns out to be something else is given back.
+// private folder beside it and shown there to be what was copied, by nobody written to; only then the copy gets its
+// name, and only then the original is removed, entry by entry as it was listed. A deletion sets aside, looks and
+// removes in the same way. What turns out to be something else is given back.
 #pragma once
 
 #include <functional>
@@ -26,15 +26,16 @@ struct ActOptions {
     BytesReport onBytes;  ///< a moved byte is told three times: read, written and read back count as two reports
     /// Whether this still is the content that was planned; none asks for nothing but the identity.
     std::function<Result<Done>(const ContentSummary& now)> contentIsSame;
-    /// Deleting: when the check of what is planned began (momentNow()). What was changed since is not deleted. 0: not known.
+    /// Deleting: when the check of what is planned began (momentNow()). What was changed since is not deleted. 0: not
+    /// known.
     std::int64_t checkedSince = 0;
     /// Moving: what the destination may lose, because it was told before; none for anything.
     std::optional<Losses> accepted;
 };
 
 /// `step` is Planned and noted in the logbook; `step.stat` is what was checked. Afterwards it is Done, Failed
-/// (`note` and the error say why and, where not all is as before, what is where), or still under way where something could
-/// not be given back, because a drive went away.
+/// (`note` and the error say why and, where not all is as before, what is where), or still under way where something
+/// could not be given back, because a drive went away.
 Result<Done> execute(Logbook& logbook, LoggedStep& step, const ActOptions& options);
 
 /// Ends a step that a kill or a power cut left under way: finishes it where that is safe, else takes it back. The
@@ -49,8 +50,8 @@ Result<Done> undo(Logbook& logbook, LoggedStep& step, LoggedStep* back, const Ac
 /// The step that undoes a move, to be added to a run of its own.
 LoggedStep undoingStep(const LoggedStep& step, std::int64_t run);
 
-/// Whether what lies at a step's target still is what was moved there: by inode, and where inodes change with each mount
-/// by kind, size and time.
+/// Whether what lies at a step's target still is what was moved there: by inode, and where inodes change with each
+/// mount by kind, size and time.
 bool isMovedThere(const LoggedStep& step);
 
 /// Twelve characters that nothing else has.

@@ -132,8 +132,7 @@ Result<Done> FileCopier::copyPiece(int source, int target, std::uint64_t at, std
         const auto size = static_cast<std::size_t>(got);
         hasher_.add(buffer_.data(), size);
         for (std::size_t written = 0; written < size;) {
-            const auto n =
-                ::pwrite(target, buffer_.data() + written, size - written, static_cast<off_t>(at + written));
+            const auto n = ::pwrite(target, buffer_.data() + written, size - written, static_cast<off_t>(at + written));
             if (n < 0 && errno == EINTR)
                 continue;
             if (n <= 0)
@@ -177,7 +176,8 @@ void FileCopier::copyFlags(int source, int target)
     if (flags == 0)
         return;
     int now = 0;
-    if (::ioctl(target, FS_IOC_GETFLAGS, &now) != 0 || (now |= static_cast<int>(flags), ::ioctl(target, FS_IOC_SETFLAGS, &now) != 0))
+    if (::ioctl(target, FS_IOC_GETFLAGS, &now) != 0 ||
+        (now |= static_cast<int>(flags), ::ioctl(target, FS_IOC_SETFLAGS, &now) != 0))
         losses.flags = true;
 }
 
@@ -206,7 +206,8 @@ Result<Done> FileCopier::finish(int source, int target, const EntryStat& stat, b
 std::string Losses::sentence() const
 {
     std::string what;
-    for (const auto& [is, name] : {std::pair{owners, "owners"}, {attributes, "extended attributes and ACLs"},
+    for (const auto& [is, name] : {std::pair{owners, "owners"},
+                                   {attributes, "extended attributes and ACLs"},
                                    {rights, "the rights of programs (capabilities, set-user-ID)"},
                                    {flags, "file flags (chattr)"}})
         if (is)

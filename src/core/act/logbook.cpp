@@ -21,14 +21,16 @@
 namespace kurvo {
 namespace {
 
-constexpr std::array stateNames{"planned",  "copying", "placing", "setting aside", "removing",
-                                "trashing", "restoring", "done",  "failed",        "undone", "emptied"};
+constexpr std::array stateNames{"planned",   "copying", "placing", "setting aside", "removing", "trashing",
+                                "restoring", "done",    "failed",  "undone",        "emptied"};
 constexpr std::array actionNames{"trash", "delete", "move", "empty trash"};
 
 const Database::Layout layout{
-    "runs of the logbook", 3,
+    "runs of the logbook",
+    3,
     "CREATE TABLE run (id INTEGER PRIMARY KEY, began INTEGER NOT NULL, ended INTEGER NOT NULL, place BLOB NOT NULL,"
-    " host TEXT NOT NULL, free_before INTEGER NOT NULL, free_after INTEGER NOT NULL, rights_run INTEGER NOT NULL DEFAULT 0);"
+    " host TEXT NOT NULL, free_before INTEGER NOT NULL, free_after INTEGER NOT NULL, rights_run INTEGER NOT NULL "
+    "DEFAULT 0);"
     "CREATE TABLE step (id INTEGER PRIMARY KEY, run INTEGER NOT NULL REFERENCES run(id), action TEXT NOT NULL,"
     " state TEXT NOT NULL, path BLOB NOT NULL, kind INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER NOT NULL,"
     " size INTEGER NOT NULL, modified INTEGER NOT NULL, modified_ns INTEGER NOT NULL, disk INTEGER NOT NULL,"
@@ -54,9 +56,10 @@ const Database::Layout layout{
      "PRAGMA user_version = 3;"}};
 
 /// What is written of a step, in the order of put(); `id` follows.
-#define KURVO_STEP_COLUMNS \
-    "run, action, state, path, kind, device, inode, size, modified, modified_ns, disk, target, leave_link, token," \
-    " copy_inode, trash, trash_top, trash_name, trashed, note, changed, frees, held_open, mode, uid, gid, source_drive," \
+#define KURVO_STEP_COLUMNS                                                                                             \
+    "run, action, state, path, kind, device, inode, size, modified, modified_ns, disk, target, leave_link, token,"     \
+    " copy_inode, trash, trash_top, trash_name, trashed, note, changed, frees, held_open, mode, uid, gid, "            \
+    "source_drive,"                                                                                                    \
     " target_drive, sealed"
 constexpr int stepColumns = 29;
 
@@ -92,8 +95,7 @@ bool isSound(const LoggedStep& step)
     };
     return isWholePath(step.path) && (step.target.empty() || isWholePath(step.target)) &&
            (step.trashed.folder.path.empty() || isWholePath(step.trashed.folder.path)) && isName(step.trashed.name) &&
-           std::all_of(step.token.begin(), step.token.end(),
-                       [](unsigned char c) { return std::isalnum(c) != 0; }) &&
+           std::all_of(step.token.begin(), step.token.end(), [](unsigned char c) { return std::isalnum(c) != 0; }) &&
            step.stat.kind <= EntryKind::CharacterDevice;
 }
 
@@ -264,8 +266,7 @@ Result<Done> Logbook::update(std::vector<LoggedStep>& steps)
     std::string marks = "?";
     for (int i = 1; i < stepColumns; ++i)
         marks += ", ?";
-    Statement set(*database_,
-                  ("UPDATE step SET (" KURVO_STEP_COLUMNS ") = (" + marks + ") WHERE id = ?").c_str());
+    Statement set(*database_, ("UPDATE step SET (" KURVO_STEP_COLUMNS ") = (" + marks + ") WHERE id = ?").c_str());
     if (!set)
         return database_->error();
     if (auto begun = database_->run("BEGIN IMMEDIATE"); !begun)
@@ -293,8 +294,9 @@ Result<std::vector<LoggedRun>> Logbook::runs()
     std::vector<LoggedRun> all;
     if (auto opened = open(false); !opened)
         return opened.error().kind == ErrorKind::NotFound ? Result<std::vector<LoggedRun>>(all) : opened.error();
-    Statement read(*database_,
-                   "SELECT id, began, ended, place, host, free_before, free_after, rights_run FROM run ORDER BY id DESC");
+    Statement read(
+        *database_,
+        "SELECT id, began, ended, place, host, free_before, free_after, rights_run FROM run ORDER BY id DESC");
     int got = SQLITE_ERROR;
     while (read && (got = read.step()) == SQLITE_ROW)
         all.push_back({read.numberAt(0), read.numberAt(1), read.numberAt(2), read.textAt(3), read.textAt(4),
@@ -408,8 +410,9 @@ Result<Done> Logbook::forget(std::int64_t rightsRun)
     const FilesAs as(owner_);
     if (auto opened = open(true); !opened)
         return opened;
-    for (const auto* sql : {"DELETE FROM step WHERE run IN (SELECT id FROM run WHERE rights_run = ?1 AND rights_run <> 0)",
-                            "DELETE FROM run WHERE rights_run = ?1 AND rights_run <> 0"}) {
+    for (const auto* sql :
+         {"DELETE FROM step WHERE run IN (SELECT id FROM run WHERE rights_run = ?1 AND rights_run <> 0)",
+          "DELETE FROM run WHERE rights_run = ?1 AND rights_run <> 0"}) {
         Statement gone(*database_, sql);
         if (!gone)
             return database_->error();

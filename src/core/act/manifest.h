@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What a file or folder is, entry by entry, so that later it can be shown to be just that, and so that only what stands
-// here is ever removed. Removing reads no folder again: what came in meanwhile is not on the list, and its folder stays.
+// here is ever removed. Removing reads no folder again: what came in meanwhile is not on the list, and its folder
+// stays.
 //
 // Entries are found through open folders, each compared (device, inode) as it is opened; no path is followed. Several
 // threads work by folder.
@@ -77,17 +78,17 @@ public:
     ContentSummary summary() const;
     /// Of each entry in the folder `name` of the top: for what lies in a trash folder.
     std::vector<std::pair<std::string, ContentSummary>> summariesIn(const std::string& name) const;
-    /// Changed, naming the path, where this is not the same as `then`: the same entries, neither written to nor replaced
-    /// nor changed in any way; of the top itself what a rename changes is left out.
+    /// Changed, naming the path, where this is not the same as `then`: the same entries, neither written to nor
+    /// replaced nor changed in any way; of the top itself what a rename changes is left out.
     Result<Done> sameAs(const Manifest& then, const std::string& shown) const;
-    /// Changed, naming it, where a file was changed in any way after that moment (nanoseconds since 1970); the top itself,
-    /// which a rename changes, only where that is asked for.
+    /// Changed, naming it, where a file was changed in any way after that moment (nanoseconds since 1970); the top
+    /// itself, which a rename changes, only where that is asked for.
     enum class Top { Not, Too };
     Result<Done> unchangedSince(std::int64_t moment, const std::string& shown, Top top = Top::Not) const;
 
     struct Removed {
-        std::uint64_t entries = 0;      ///< that are gone
-        std::optional<Error> surprise;  ///< why it ended before all were; what is left is as it was
+        std::uint64_t entries = 0;     ///< that are gone
+        std::optional<Error> surprise; ///< why it ended before all were; what is left is as it was
     };
     /// Removes what is listed and still is what it was, in the folder it was read from; `name` may be another by now.
     Removed remove(int folder, const std::string& name, const std::string& shown, std::stop_token stop = {}) const;

@@ -109,9 +109,10 @@ private:
                              displayText(path()) + "."};
         }
         if (removing_ && stat.fixed)
-            return Error{ErrorKind::Unsupported, path(), EPERM,
-                         displayText(path()) +
-                             " is marked immutable or append-only (chattr). It cannot be removed until that is taken off."};
+            return Error{
+                ErrorKind::Unsupported, path(), EPERM,
+                displayText(path()) +
+                    " is marked immutable or append-only (chattr). It cannot be removed until that is taken off."};
         if (removing_ && depth > 0 && isStickyForOthers(folder.stat, stat))
             return mayNot(path());
         if (stat.kind == EntryKind::Folder) {
@@ -185,7 +186,8 @@ private:
         const int above = cursor.go(folder.parent, error);
         if (above < 0)
             return -1;
-        const UniqueFd path(::openat(above, cursor.nameOf(&folder).c_str(), O_PATH | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
+        const UniqueFd path(
+            ::openat(above, cursor.nameOf(&folder).c_str(), O_PATH | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
         EntryStat now;
         if (!path || statEntry(path.get(), "", now, StatSync::Fresh) != 0 || !now.sameObject(folder.stat))
             return error = ESTALE, -1;

@@ -83,7 +83,8 @@ private:
                 if (error == 0 && !isStill(file, now, folder.stat.device, !folder.parent))
                     error = ESTALE;
                 if (error == 0)
-                    error = file.watched ? unlinkLeased(fd, name.c_str(), file, folder.stat.device) : unlinked(fd, name.c_str());
+                    error = file.watched ? unlinkLeased(fd, name.c_str(), file, folder.stat.device)
+                                         : unlinked(fd, name.c_str());
                 if (error != 0)
                     surprised(pathOf(&folder, folder.nameOf(file), shown_), error);
                 else
@@ -102,7 +103,8 @@ private:
         if (held && writingTo(held.get(), Lease::Keep) == Writing::Somebody)
             return ESTALE;
         // One that may not be read is looked at by its name, as all others are.
-        if (const int error = held ? statEntry(held.get(), "", now, StatSync::Fresh) : statEntry(fd, name, now, StatSync::Fresh);
+        if (const int error =
+                held ? statEntry(held.get(), "", now, StatSync::Fresh) : statEntry(fd, name, now, StatSync::Fresh);
             error != 0)
             return error;
         return isStill(file, now, device, false) ? unlinked(fd, name) : ESTALE;
@@ -110,8 +112,8 @@ private:
 
     static bool isStill(const ListedFile& file, const EntryStat& now, std::uint64_t device, bool top)
     {
-        return now.inode == file.inode && now.kind == file.kind && now.size == file.size && (top || now.device == device) &&
-               now.modified == file.modified && now.modifiedNs == file.modifiedNs &&
+        return now.inode == file.inode && now.kind == file.kind && now.size == file.size &&
+               (top || now.device == device) && now.modified == file.modified && now.modifiedNs == file.modifiedNs &&
                (file.linked || (now.changed == file.changed && now.changedNs == file.changedNs));
     }
     void surprised(const std::string& path, int error)
@@ -119,9 +121,11 @@ private:
         const std::lock_guard lock(mutex_);
         if (!surprise_) {
             if (error == ESTALE)
-                surprise_ = Error{ErrorKind::Changed, path, 0, displayText(path) + " was written to or replaced meanwhile."};
+                surprise_ =
+                    Error{ErrorKind::Changed, path, 0, displayText(path) + " was written to or replaced meanwhile."};
             else if (error == ENOTEMPTY || error == EEXIST)
-                surprise_ = Error{ErrorKind::Changed, path, error, "Something was put into " + displayText(path) + " meanwhile."};
+                surprise_ = Error{ErrorKind::Changed, path, error,
+                                  "Something was put into " + displayText(path) + " meanwhile."};
             else
                 surprise_ = systemError("remove", path, error);
         }

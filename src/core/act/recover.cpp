@@ -115,21 +115,32 @@ private:
         if (!held)
             return held.error();
         const auto trash = OpenTrash::open(step_.trashed.folder, options_.user.uid);
-        EntryStat now;
-        if (trash && statEntry(trash->files(), step_.trashed.name.c_str(), now, StatSync::Fresh) == 0 &&
-            sameAfterRestart(now, step_.stat)) {
-            if (*held && (*held)->folder)
-                (void)closeFolder(source, *(*held)->folder);
+        if (isInTrash(trash)) {
+            closeEmpty(source, *held);
             return ended(StepState::Done, shown() + " is in the trash.");
         }
+        EntryStat now;
         if (trash && statEntry(trash->files(), step_.trashed.name.c_str(), now, StatSync::Fresh) == ENOENT)
             trash->removeNote(step_.trashed); // the name was claimed and not used
-        const bool isSomewhere = (*held && !(*held)->name.empty()) || (source.stat(now) == 0 && sameAfterRestart(now, step_.stat));
+        const bool isSomewhere =
+            (*held && !(*held)->name.empty()) || (source.stat(now) == 0 && sameAfterRestart(now, step_.stat));
         return backAgain(source, *held,
-                         isSomewhere ? shown() + " was not put into the trash and is where it was."
-                                     : shown() + " is neither where it was nor in the trash: somebody took it from there.");
+                         isSomewhere
+                             ? shown() + " was not put into the trash and is where it was."
+                             : shown() + " is neither where it was nor in the trash: somebody took it from there.");
     }
 
+    bool isInTrash(const Result<OpenTrash>& trash) const
+    {
+        EntryStat now;
+        return trash && statEntry(trash->files(), step_.trashed.name.c_str(), now, StatSync::Fresh) == 0 &&
+               sameAfterRestart(now, step_.stat);
+    }
+    void closeEmpty(const At& source, const std::optional<Held>& held)
+    {
+        if (held && held->folder)
+            (void)closeFolder(source, *held->folder);
+    }
     static EntryStat statOf(const Held& held)
     {
         EntryStat stat;
@@ -143,17 +154,15 @@ private:
         if (!held)
             return held.error();
         const auto trash = OpenTrash::open(step_.trashed.folder, options_.user.uid);
-        EntryStat now;
-        if (trash && statEntry(trash->files(), step_.trashed.name.c_str(), now, StatSync::Fresh) == 0 &&
-            sameAfterRestart(now, step_.stat)) {
-            if (*held && (*held)->folder)
-                (void)closeFolder(source, *(*held)->folder);
+        if (isInTrash(trash)) {
+            closeEmpty(source, *held);
             return ended(StepState::Done, shown() + " is in the trash still.");
         }
         std::string more;
         if (*held && !(*held)->name.empty() && !isWhatWentIn(statOf(**held))) {
             // It was taken out and not looked at yet: back where it came from, and to no other place.
-            if (!trash || renameNoReplace((*held)->fd, (*held)->name.c_str(), trash->files(), step_.trashed.name.c_str()) != 0)
+            if (!trash ||
+                renameNoReplace((*held)->fd, (*held)->name.c_str(), trash->files(), step_.trashed.name.c_str()) != 0)
                 stuck_ = true;
             else if ((*held)->folder)
                 (void)closeFolder(source, *(*held)->folder);
@@ -181,17 +190,21 @@ private:
                 (void)closeFolder(source, *(*held)->folder);
             return ended(StepState::Done, "The deletion of " + shown() + " was finished.");
         }
-        const auto rest = Manifest::read((*held)->fd, (*held)->name, step_.path, Manifest::For::Removing, options_.stop);
-        const auto unchanged = !rest               ? Result<Done>(rest.error())
-                               : step_.sealed == 0 ? Result<Done>(Error{ErrorKind::Changed, step_.path, 0, "It is not known when it was checked."})
-                                                   : rest->unchangedSince(step_.sealed, step_.path, Manifest::Top::Too);
+        const auto rest =
+            Manifest::read((*held)->fd, (*held)->name, step_.path, Manifest::For::Removing, options_.stop);
+        const auto unchanged =
+            !rest ? Result<Done>(rest.error())
+            : step_.sealed == 0
+                ? Result<Done>(Error{ErrorKind::Changed, step_.path, 0, "It is not known when it was checked."})
+                : rest->unchangedSince(step_.sealed, step_.path, Manifest::Top::Too);
         if (!unchanged) {
             if (rest)
                 rest->restoreModes((*held)->fd, (*held)->name);
             if (!isAnswer(unchanged.error()))
                 return unchanged.error();
-            return backAgain(source, *held, "The deletion of " + shown() + " was interrupted. " + unchanged.error().sentence +
-                                                " What is left is at its old path.");
+            return backAgain(source, *held,
+                             "The deletion of " + shown() + " was interrupted. " + unchanged.error().sentence +
+                                 " What is left is at its old path.");
         }
         const auto removed = removeHeld(source, **held, *rest);
         if (removed == Removal::Unsure)
@@ -207,7 +220,8 @@ private:
         if (!files)
             return waits(step_.path);
         std::string more;
-        if (const auto aside = PrivateFolder::open(files->fd(), step_.privateName(), joinPath(step_.path, step_.privateName()))) {
+        if (const auto aside =
+                PrivateFolder::open(files->fd(), step_.privateName(), joinPath(step_.path, step_.privateName()))) {
             const auto trash = openFolder(joinPath(step_.path, "files"));
             if (!trash)
                 return trash.error();
@@ -224,8 +238,9 @@ private:
             if (!stuck_ && !isOnDisk(closeFolder(*files, *aside)))
                 return unsure();
         }
-        return ended(StepState::Failed, "The emptying of " + shown() +
-                                            " was interrupted. What had gone is gone; what is left is still listed there." + more);
+        return ended(StepState::Failed,
+                     "The emptying of " + shown() +
+                         " was interrupted. What had gone is gone; what is left is still listed there." + more);
     }
 
     /// What stands in the private folder at the destination.
@@ -260,7 +275,8 @@ private:
         const auto inRoom = lookIntoRoom(room, target);
         if (inRoom == Room::Other) {
             // What the copy changed places with was not the link that was meant: back.
-            if (const int error = renameExchange(room->fd(), target.name.c_str(), target.fd(), target.name.c_str()); error != 0)
+            if (const int error = renameExchange(room->fd(), target.name.c_str(), target.fd(), target.name.c_str());
+                error != 0)
                 return systemError("put back", step_.target, error);
         } else if (inRoom == Room::OldLink) {
             ::unlinkat(room->fd(), target.name.c_str(), 0);
@@ -296,9 +312,10 @@ private:
         if (held && held->folder)
             (void)closeFolder(source, *held->folder);
         if (seen == 0 && sameAfterRestart(now, step_.stat)) // its renaming was not on the disk yet, or was taken back
-            return ended(StepState::Failed, shown() + " is where it was." +
-                                                (isCopyThere(target) ? " A copy stands at " + displayText(step_.target) + "."
-                                                                     : std::string()));
+            return ended(
+                StepState::Failed,
+                shown() + " is where it was." +
+                    (isCopyThere(target) ? " A copy stands at " + displayText(step_.target) + "." : std::string()));
         if (step_.state == StepState::Placing)
             return ended(StepState::Failed, "Of " + shown() + " a copy stands at " + displayText(step_.target) +
                                                 ". The original was replaced meanwhile; both were left.");
@@ -310,17 +327,14 @@ private:
 
     Sentence withOriginal(const At& source, const At& target, const Held& held)
     {
-        const auto kept = [&](const std::string& sentence) {
-            return sentence + giveBackWhole(source, held);
-        };
+        const auto kept = [&](const std::string& sentence) { return sentence + giveBackWhole(source, held); };
         if (!isCopyThere(target))
-            return ended(StepState::Failed,
-                         kept(displayText(step_.target) + " is not there, to which " + shown() +
-                              " was to be moved. What is left of the original is at its old path."));
+            return ended(StepState::Failed, kept(displayText(step_.target) + " is not there, to which " + shown() +
+                                                 " was to be moved. What is left of the original is at its old path."));
         const auto original = Manifest::read(held.fd, held.name, step_.path, Manifest::For::Removing, options_.stop);
         const auto same = !original ? Result<Done>(original.error())
-                                    : compareTrees(held.fd, held.name, step_.path, target.fd(), target.name, step_.target,
-                                                   options_.stop,
+                                    : compareTrees(held.fd, held.name, step_.path, target.fd(), target.name,
+                                                   step_.target, options_.stop,
                                                    step_.state == StepState::Removing ? Compare::Part : Compare::Whole);
         if (!same && !isAnswer(same.error())) {
             if (original)
@@ -330,11 +344,11 @@ private:
         if (!same) {
             if (original)
                 original->restoreModes(held.fd, held.name);
-            return ended(StepState::Failed, kept("Of " + shown() + " a copy stands at " + displayText(step_.target) +
-                                                 ". " + same.error().sentence +
-                                                 (step_.state == StepState::Removing
-                                                      ? " What is left of the original is at its old path."
-                                                      : " Both were left.")));
+            return ended(StepState::Failed,
+                         kept("Of " + shown() + " a copy stands at " + displayText(step_.target) + ". " +
+                              same.error().sentence +
+                              (step_.state == StepState::Removing ? " What is left of the original is at its old path."
+                                                                  : " Both were left.")));
         }
         if (const int error = syncFolder(target.fd()); error != 0)
             return systemError("write", step_.target, error);
@@ -344,7 +358,8 @@ private:
         if (removed == Removal::Unsure)
             return unsure();
         if (removed == Removal::Part)
-            return ended(StepState::Done, shown() + " was moved, but not all of the original could be removed: " + step_.note);
+            return ended(StepState::Done,
+                         shown() + " was moved, but not all of the original could be removed: " + step_.note);
         return withoutOriginal(source, target, std::nullopt);
     }
 

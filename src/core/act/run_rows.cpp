@@ -33,10 +33,14 @@ std::string path(const Json& json, const char* name)
 std::string encodeRun(const RunRecord& record)
 {
     const auto& run = record.run;
-    Json json{{"id", run.rightsRun},          {"began", run.began},
-              {"ended", run.ended},           {"place", percentEncoded(run.place)},
-              {"host", percentEncoded(run.host)}, {"free_before", run.freeBefore},
-              {"free_after", run.freeAfter},  {"steps", Json::array()}};
+    Json json{{"id", run.rightsRun},
+              {"began", run.began},
+              {"ended", run.ended},
+              {"place", percentEncoded(run.place)},
+              {"host", percentEncoded(run.host)},
+              {"free_before", run.freeBefore},
+              {"free_after", run.freeAfter},
+              {"steps", Json::array()}};
     for (const auto& s : record.steps)
         json["steps"].push_back({{"action", actionName(s.action)},
                                  {"state", stateName(s.state)},
@@ -93,7 +97,9 @@ Result<RunRecord> decodeRun(const std::string& line)
             s.frees = row.at("frees").get<std::uint64_t>();
             s.heldOpen = row.at("held_open").get<bool>();
             s.copyInode = row.at("copy_inode").get<std::uint64_t>();
-            s.trashed = {{path(row, "trash"), path(row, "trash_top")}, path(row, "trash_name"), s.path,
+            s.trashed = {{path(row, "trash"), path(row, "trash_top")},
+                         path(row, "trash_name"),
+                         s.path,
                          row.at("trashed").get<std::int64_t>()};
             s.note = path(row, "note");
             s.changed = row.at("changed").get<std::int64_t>();

@@ -100,7 +100,9 @@ Result<Held> StepWork::setAside(const At& source, const EntryStat& expected)
             if (!now.sameObject(expected))
                 return replaced();
             if (step_.action != Action::Trash) {
-                if (auto idle = Busy().check(held.lease.get(), now, [&] { return step_.path; }, Lease::Keep); !idle)
+                if (auto idle = Busy().check(
+                        held.lease.get(), now, [&] { return step_.path; }, Lease::Keep);
+                    !idle)
                     return idle.error();
                 (void)statEntry(held.lease.get(), "", now, StatSync::Fresh);
                 const bool known = expected.changed != 0;
@@ -110,8 +112,8 @@ Result<Held> StepWork::setAside(const At& source, const EntryStat& expected)
             }
         }
     }
-    auto folder = PrivateFolder::make(source.fd(), step_.privateName(),
-                                      joinPath(parentPath(source.path), step_.privateName()));
+    auto folder =
+        PrivateFolder::make(source.fd(), step_.privateName(), joinPath(parentPath(source.path), step_.privateName()));
     if (folder) {
         held.fd = folder->fd();
         held.name = source.name;
@@ -205,7 +207,8 @@ std::string StepWork::giveBack(const At& source, const Held& held)
                "; the next start of Kurvo tries again.";
     }
     if (const int error = held.folder ? closeFolder(source, *held.folder) : syncFolder(source.fd()); error != 0)
-        return stuck_ = true, " The drive reports an error: " + systemErrorText(error) + ". The next start sees what came of it.";
+        return stuck_ = true,
+               " The drive reports an error: " + systemErrorText(error) + ". The next start sees what came of it.";
     return at == source.path ? std::string()
                              : " Something else has its name by now, so that it is at " + displayText(at) + ".";
 }
@@ -260,7 +263,7 @@ StepWork::Removal StepWork::removeHeld(const At& source, const Held& held, const
     const auto removed = manifest.remove(held.fd, held.name, step_.path);
     if (!removed.surprise) {
         return isOnDisk(held.folder ? closeFolder(source, *held.folder) : syncFolder(source.fd())) ? Removal::All
-                                                                                                    : Removal::Unsure;
+                                                                                                   : Removal::Unsure;
     }
     manifest.restoreModes(held.fd, held.name);
     step_.note = removed.surprise->sentence;
@@ -273,8 +276,8 @@ StepWork::Removal StepWork::removeHeld(const At& source, const Held& held, const
 
 Result<Done> StepWork::removeCopy(const At& target)
 {
-    auto folder = PrivateFolder::open(target.fd(), step_.privateName(),
-                                      joinPath(parentPath(target.path), step_.privateName()));
+    auto folder =
+        PrivateFolder::open(target.fd(), step_.privateName(), joinPath(parentPath(target.path), step_.privateName()));
     if (!folder)
         return folder.error().kind == ErrorKind::NotFound || folder.error().kind == ErrorKind::Changed
                    ? Result<Done>(Done{})
@@ -283,7 +286,8 @@ Result<Done> StepWork::removeCopy(const At& target)
     if (step_.copyInode != 0 && statEntry(folder->fd(), target.name.c_str(), made, StatSync::Fresh) == 0 &&
         made.inode != step_.copyInode && !filesystemLimits(target.path).inodesChange)
         return Error{ErrorKind::Changed, folder->path(), 0,
-                     "What is in " + displayText(folder->path()) + " is not the copy that was made. It was left alone."};
+                     "What is in " + displayText(folder->path()) +
+                         " is not the copy that was made. It was left alone."};
     const auto manifest = Manifest::read(folder->fd(), target.name, folder->path(), Manifest::For::Looking);
     if (manifest) {
         const auto removed = manifest->remove(folder->fd(), target.name, folder->path());

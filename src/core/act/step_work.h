@@ -2,8 +2,8 @@
 // What carrying out a step, recovering it and taking it back have in common: entries found through open folders, the
 // original set aside into a private folder and given back, and the states in the logbook.
 //
-// The one rule of it: a step ends (Done, Failed, Undone) only when nothing of it is left in a private folder. What cannot
-// be given back yet stays under way, and the next start tries again.
+// The one rule of it: a step ends (Done, Failed, Undone) only when nothing of it is left in a private folder. What
+// cannot be given back yet stays under way, and the next start tries again.
 #pragma once
 
 #include <unistd.h>
@@ -70,8 +70,8 @@ protected:
     Result<Done> failed(const Error& error);
 
     /// Notes it, and renames the original into a private folder beside it. What came out is looked at: something else
-    /// goes back at once. `expected`: what it was, with the time of its last change where that is known. On an error the
-    /// original has its place, or the step stays under way (`stuck_`).
+    /// goes back at once. `expected`: what it was, with the time of its last change where that is known. On an error
+    /// the original has its place, or the step stays under way (`stuck_`).
     Result<Held> setAside(const At& source, const EntryStat& expected);
     /// One that an ended run set aside, by this version or an older one; nothing where there is none.
     Result<std::optional<Held>> findHeld(const At& source) const;
@@ -80,8 +80,8 @@ protected:
     std::string giveBack(const At& source, const Held& held);
     /// `why`, and what became of the original.
     Result<Done> failedWith(const At& source, const Held& held, Error why);
-    /// The empty private folder goes; something that was put into it meanwhile gets a name that people see. Then all that
-    /// was done beside it is on the disk: 0 or errno.
+    /// The empty private folder goes; something that was put into it meanwhile gets a name that people see. Then all
+    /// that was done beside it is on the disk: 0 or errno.
     int closeFolder(const At& source, const PrivateFolder& folder);
     /// The drive reported an error, so that nobody knows what will be there after a power cut: said, and the step stays
     /// under way. True for 0.

@@ -98,8 +98,8 @@ Result<Done> forEachPiece(const std::vector<std::uint64_t>& data, std::uint64_t 
     return Done{};
 }
 
-/// Waits until a change after the one that `stat` shows would show as well, which takes a tick of the kernel's clock (or
-/// two seconds, on a filesystem without fractions of one). True where it had to wait: then look again.
+/// Waits until a change after the one that `stat` shows would show as well, which takes a tick of the kernel's clock
+/// (or two seconds, on a filesystem without fractions of one). True where it had to wait: then look again.
 bool waitUntilSettled(const EntryStat& stat);
 
 } // namespace kurvo

@@ -60,8 +60,8 @@ private:
         std::uint32_t entry = CopiedEntry::top; ///< its place among the entries
     };
 
-    Result<Done> entry(int from, const std::string& name, int to, const std::string& newName, bool groupKept, Pair* above,
-                       int level, std::vector<std::size_t>* waiting)
+    Result<Done> entry(int from, const std::string& name, int to, const std::string& newName, bool groupKept,
+                       Pair* above, int level, std::vector<std::size_t>* waiting)
     {
         if (stop_.stop_requested())
             return cancelled(shownFrom_.text());
@@ -129,7 +129,8 @@ private:
             shownFrom_.down(child);
             shownTo_.down(child);
             below_ += '/' + child;
-            if (auto done = entry(own.source.fd(), child, own.target.fd(), child, ownGroup, &own, level + 1, &waiting); !done)
+            if (auto done = entry(own.source.fd(), child, own.target.fd(), child, ownGroup, &own, level + 1, &waiting);
+                !done)
                 return done;
             below_.resize(length);
             shownFrom_.up();
@@ -165,8 +166,8 @@ private:
                 links_.emplace(made.stat.inode, below_);
             }
         }
-        if (auto done = copiers_.front()->copy(from, name, to, newName, groupKept, made,
-                                               {shownFrom_.text(), shownTo_.text()});
+        if (auto done =
+                copiers_.front()->copy(from, name, to, newName, groupKept, made, {shownFrom_.text(), shownTo_.text()});
             !done)
             return done;
         copy_.entries.push_back(std::move(made));

@@ -197,30 +197,30 @@ Result<Done> verifyCopy(const TreeCopy& copy, int to, const std::string& newName
 {
     ReadBack files(copy.entries.size(), stop, onBytes);
     std::size_t next = 0;
-    const auto walked =
-        walkTree(to, newName, shownTo,
-             [&](int parent, const std::string& name, const EntryStat& stat, const std::string& shown) -> Result<Done> {
-                 if (stop.stop_requested())
-                     return cancelled(shown);
-                 if (next == copy.entries.size())
-                     return unlike(shown);
-                 const auto& entry = copy.entries[next++];
-                 if (stat.kind != entry.stat.kind || (next > 1 && name != entry.name))
-                     return unlike(shown);
-                 if (stat.kind == EntryKind::SymbolicLink) {
-                     std::string target;
-                     if (const int error = readLink(parent, name.c_str(), target); error != 0)
-                         return systemError("read", shown, error);
-                     return hashOf(target) == entry.hash ? Result<Done>(Done{}) : unlike(shown);
-                 }
-                 if (stat.kind != EntryKind::File)
-                     return Done{};
-                 if (stat.size != entry.stat.size)
-                     return unlike(shown);
-                 if (entry.linkedAgain)
-                     return Done{};
-                 return files.check(parent, name, entry, shown);
-             });
+    const auto walked = walkTree(
+        to, newName, shownTo,
+        [&](int parent, const std::string& name, const EntryStat& stat, const std::string& shown) -> Result<Done> {
+            if (stop.stop_requested())
+                return cancelled(shown);
+            if (next == copy.entries.size())
+                return unlike(shown);
+            const auto& entry = copy.entries[next++];
+            if (stat.kind != entry.stat.kind || (next > 1 && name != entry.name))
+                return unlike(shown);
+            if (stat.kind == EntryKind::SymbolicLink) {
+                std::string target;
+                if (const int error = readLink(parent, name.c_str(), target); error != 0)
+                    return systemError("read", shown, error);
+                return hashOf(target) == entry.hash ? Result<Done>(Done{}) : unlike(shown);
+            }
+            if (stat.kind != EntryKind::File)
+                return Done{};
+            if (stat.size != entry.stat.size)
+                return unlike(shown);
+            if (entry.linkedAgain)
+                return Done{};
+            return files.check(parent, name, entry, shown);
+        });
     if (!walked)
         return walked;
     if (auto read = files.end(); !read)
@@ -271,7 +271,8 @@ public:
                 return hashB.error();
             return *hashA == *hashB ? Result<Done>(Done{}) : different();
         }
-        return a.kind == EntryKind::Folder ? folder(folderA, nameA, folderB, nameB, above, level) : Result<Done>(Done{});
+        return a.kind == EntryKind::Folder ? folder(folderA, nameA, folderB, nameB, above, level)
+                                           : Result<Done>(Done{});
     }
 
 private:

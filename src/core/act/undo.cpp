@@ -52,8 +52,8 @@ private:
     Error notThat() const
     {
         return {ErrorKind::Changed, step_.path, 0,
-                "What is in the trash as " + displayText(step_.trashed.name) + " is not what was put there as " + shown() +
-                    ". It stays in the trash."};
+                "What is in the trash as " + displayText(step_.trashed.name) + " is not what was put there as " +
+                    shown() + ". It stays in the trash."};
     }
 
     Result<Done> takeOut(const OpenTrash& trash, const At& source)
@@ -87,7 +87,8 @@ private:
         if (statEntry(to, source.name.c_str(), now, StatSync::Fresh) != 0 || !isWhatWentIn(now))
             return back(notThat());
         if (room) {
-            if (const int error = renameNoReplace(to, source.name.c_str(), source.fd(), source.name.c_str()); error != 0)
+            if (const int error = renameNoReplace(to, source.name.c_str(), source.fd(), source.name.c_str());
+                error != 0)
                 return back(inTheWay(error));
         }
         int error = room ? closeFolder(source, *room) : syncFolder(source.fd());
@@ -100,7 +101,8 @@ private:
     {
         auto why = systemError("restore", step_.path, error);
         if (error == EEXIST || error == ENOTEMPTY)
-            why.sentence = "Could not restore " + shown() + ": something newer stands at that path. It stays in the trash.";
+            why.sentence =
+                "Could not restore " + shown() + ": something newer stands at that path. It stays in the trash.";
         if (error == ENOENT)
             why.sentence = shown() + " is no longer in the trash.";
         return why;

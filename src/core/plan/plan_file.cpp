@@ -112,7 +112,8 @@ std::optional<Json> parsed(const std::string& text, std::string& twice)
             open.emplace_back();
         else if (event == Json::parse_event_t::object_end)
             open.pop_back();
-        else if (event == Json::parse_event_t::key && !open.empty() && !open.back().insert(value.get<std::string>()).second)
+        else if (event == Json::parse_event_t::key && !open.empty() &&
+                 !open.back().insert(value.get<std::string>()).second)
             twice = value.get<std::string>();
         return true;
     };

@@ -18,7 +18,7 @@ struct PlannedItem {
     PlanItem item; ///< `node` means nothing here
     ContentSummary content;
     std::uint64_t frees = 0; ///< of its bytes on disk, what comes free: the rest has further links elsewhere
-    std::string mark; ///< and the note on it; both may be empty
+    std::string mark;        ///< and the note on it; both may be empty
     std::string note;
 };
 

@@ -21,7 +21,8 @@ Result<AtomicFile> AtomicFile::create(const std::string& path, Readers readers, 
     file.existing_ = existing;
     struct stat there { };
     if (::lstat(file.path_.c_str(), &there) == 0 && !S_ISREG(there.st_mode) && !S_ISLNK(there.st_mode))
-        return Error{ErrorKind::Unsupported, path, EEXIST, displayText(path) + " is not an ordinary file. It is not replaced."};
+        return Error{ErrorKind::Unsupported, path, EEXIST,
+                     displayText(path) + " is not an ordinary file. It is not replaced."};
     const std::string folder(parentPath(file.path_));
     file.fd_ =
         UniqueFd(::open(folder.c_str(), O_TMPFILE | O_WRONLY | O_CLOEXEC, readers == Readers::OwnerOnly ? 0600 : 0666));

@@ -11,8 +11,8 @@ namespace kurvo {
 std::string filesystemUuid(const std::string& path);
 
 /// What tells the filesystem of an open file or folder from every other, also after it was mounted somewhere else: its
-/// UUID, or where it has none its kind with the number that the kernel gave it (statfs(2), f_fsid). Empty where there is
-/// neither. One in memory begins with `memoryDrive`: gone for good once it is unmounted.
+/// UUID, or where it has none its kind with the number that the kernel gave it (statfs(2), f_fsid). Empty where there
+/// is neither. One in memory begins with `memoryDrive`: gone for good once it is unmounted.
 std::string driveIdentity(int fd);
 inline constexpr const char* memoryDrive = "memory ";
 

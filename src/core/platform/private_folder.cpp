@@ -18,8 +18,12 @@
 namespace kurvo {
 bool keepsNoOwners(int fd)
 {
-    constexpr std::array<unsigned long, 7> without{0x4d44 /* FAT */,    0x2011bab0 /* exFAT */, 0x7366746e /* ntfs3 */,
-                                                   0x65735546 /* FUSE */, 0x517b /* SMB */,     0xfe534d42 /* SMB 2 */,
+    constexpr std::array<unsigned long, 7> without{0x4d44 /* FAT */,
+                                                   0x2011bab0 /* exFAT */,
+                                                   0x7366746e /* ntfs3 */,
+                                                   0x65735546 /* FUSE */,
+                                                   0x517b /* SMB */,
+                                                   0xfe534d42 /* SMB 2 */,
                                                    0xff534d42 /* CIFS */};
     struct statfs about { };
     return ::fstatfs(fd, &about) == 0 &&

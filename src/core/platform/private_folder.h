@@ -13,8 +13,8 @@ namespace kurvo {
 
 class PrivateFolder {
 public:
-    /// Makes `name` in the open folder `parent`: mode 0700, without the ACLs that a folder hands down. `shown`: its path,
-    /// for people. An error where it cannot be made, or is not this user's by the time it is open.
+    /// Makes `name` in the open folder `parent`: mode 0700, without the ACLs that a folder hands down. `shown`: its
+    /// path, for people. An error where it cannot be made, or is not this user's by the time it is open.
     static Result<PrivateFolder> make(int parent, const std::string& name, const std::string& shown);
     /// One that was made before. NotFound where there is none; Changed where it is a link or somebody else's.
     static Result<PrivateFolder> open(int parent, const std::string& name, const std::string& shown);

@@ -62,21 +62,72 @@ Result<Done> keepOnlyTheRightToRead()
 
 namespace {
 
-constexpr int actingRights[] = {CAP_CHOWN, CAP_DAC_OVERRIDE, CAP_DAC_READ_SEARCH, CAP_FOWNER, CAP_FSETID, CAP_LEASE,
-                                CAP_SETFCAP,
-                                CAP_SETUID, CAP_SETGID, // to make files as the user
-                                CAP_SYS_PTRACE,         // to read in /proc what others have open
-                                CAP_SYS_ADMIN};         // to read and write trusted attributes
+constexpr int actingRights[] = {
+    CAP_CHOWN,      CAP_DAC_OVERRIDE, CAP_DAC_READ_SEARCH, CAP_FOWNER, CAP_FSETID,
+    CAP_LEASE,      CAP_SETFCAP,      CAP_SETUID,          CAP_SETGID, // to make files as the user
+    CAP_SYS_PTRACE,                                                    // to read in /proc what others have open
+    CAP_SYS_ADMIN};                                                    // to read and write trusted attributes
 
 /// What acting never takes. The rights to trace and administrate are left only for what is not listed here.
-constexpr const char* refusedCalls[] = {
-    "execve", "execveat", "ptrace", "process_vm_readv", "process_vm_writev", "pidfd_getfd", "kcmp", "socket",
-    "socketpair", "connect", "bind", "listen", "accept", "accept4", "mount", "umount2", "pivot_root", "chroot",
-    "move_mount", "open_tree", "fsopen", "fsmount", "fsconfig", "fspick", "mount_setattr", "unshare", "setns", "bpf",
-    "perf_event_open", "init_module", "finit_module", "delete_module", "kexec_load", "kexec_file_load", "reboot", "swapon",
-    "swapoff", "quotactl", "quotactl_fd", "sethostname", "setdomainname", "settimeofday", "clock_settime", "adjtimex",
-    "clock_adjtime", "acct", "syslog", "keyctl", "add_key", "request_key", "open_by_handle_at", "userfaultfd",
-    "io_uring_setup", "io_uring_enter", "io_uring_register", "fanotify_init", "iopl", "ioperm", "personality"};
+constexpr const char* refusedCalls[] = {"execve",
+                                        "execveat",
+                                        "ptrace",
+                                        "process_vm_readv",
+                                        "process_vm_writev",
+                                        "pidfd_getfd",
+                                        "kcmp",
+                                        "socket",
+                                        "socketpair",
+                                        "connect",
+                                        "bind",
+                                        "listen",
+                                        "accept",
+                                        "accept4",
+                                        "mount",
+                                        "umount2",
+                                        "pivot_root",
+                                        "chroot",
+                                        "move_mount",
+                                        "open_tree",
+                                        "fsopen",
+                                        "fsmount",
+                                        "fsconfig",
+                                        "fspick",
+                                        "mount_setattr",
+                                        "unshare",
+                                        "setns",
+                                        "bpf",
+                                        "perf_event_open",
+                                        "init_module",
+                                        "finit_module",
+                                        "delete_module",
+                                        "kexec_load",
+                                        "kexec_file_load",
+                                        "reboot",
+                                        "swapon",
+                                        "swapoff",
+                                        "quotactl",
+                                        "quotactl_fd",
+                                        "sethostname",
+                                        "setdomainname",
+                                        "settimeofday",
+                                        "clock_settime",
+                                        "adjtimex",
+                                        "clock_adjtime",
+                                        "acct",
+                                        "syslog",
+                                        "keyctl",
+                                        "add_key",
+                                        "request_key",
+                                        "open_by_handle_at",
+                                        "userfaultfd",
+                                        "io_uring_setup",
+                                        "io_uring_enter",
+                                        "io_uring_register",
+                                        "fanotify_init",
+                                        "iopl",
+                                        "ioperm",
+                                        "personality"};
 
 Result<Done> refuseCalls()
 {

@@ -19,7 +19,8 @@ Result<Done> keepOnlyTheRightToRead();
 /// nothing for anybody but root.
 Result<Done> keepOnlyTheRightsToAct();
 
-/// Becomes that user for good, with no rights beside: for a process of root's that goes on with what belongs to the user.
+/// Becomes that user for good, with no rights beside: for a process of root's that goes on with what belongs to the
+/// user.
 Result<Done> becomeUser(uid_t user);
 
 /// Who asked for this process: pkexec and sudo say so in the environment, which nobody else can set for a process of

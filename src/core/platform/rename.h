@@ -6,11 +6,11 @@
 
 namespace kurvo {
 
-/// Gives `from` in the open folder `fromFolder` the name `to` in `toFolder`, where nothing may stand. 0 or errno; EEXIST
-/// where something does. Where the filesystem cannot be asked not to replace (EINVAL), a file gets its new name as a
-/// hard link, which fails on anything that stands there, and a folder by rename(2), which replaces an empty folder at
-/// most. EOPNOTSUPP where none of it is to be had. A folder of one's own that may not be written to gets that right for the
-/// moment that a rename into another folder needs it.
+/// Gives `from` in the open folder `fromFolder` the name `to` in `toFolder`, where nothing may stand. 0 or errno;
+/// EEXIST where something does. Where the filesystem cannot be asked not to replace (EINVAL), a file gets its new name
+/// as a hard link, which fails on anything that stands there, and a folder by rename(2), which replaces an empty folder
+/// at most. EOPNOTSUPP where none of it is to be had. A folder of one's own that may not be written to gets that right
+/// for the moment that a rename into another folder needs it.
 int renameNoReplace(int fromFolder, const char* from, int toFolder, const char* to);
 
 /// Both names change places, or neither. 0 or errno.

@@ -13,8 +13,8 @@
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
-#include "core/platform/privilege.h"
 #include "core/platform/drives.h"
+#include "core/platform/privilege.h"
 #include "core/platform/rename.h"
 #include "core/platform/unique_fd.h"
 
@@ -118,8 +118,8 @@ std::string noteName(const std::string& name)
 TrashedItem readNote(int notes, const TrashFolder& folder, const std::string& name)
 {
     TrashedItem item{folder, name, "", 0};
-    const UniqueFd fd(notes < 0 ? -1
-                                : ::openat(notes, noteName(name).c_str(), O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK));
+    const UniqueFd fd(
+        notes < 0 ? -1 : ::openat(notes, noteName(name).c_str(), O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK));
     char buffer[16384];
     const auto size = fd ? ::read(fd.get(), buffer, sizeof buffer) : 0;
     const std::string text(buffer, static_cast<std::size_t>(std::max<ssize_t>(size, 0)));
@@ -291,7 +291,8 @@ Result<TrashedItem> putIntoTrash(int from, const std::string& fromName, const st
     // What comes out of a folder of the user's may be anything: root puts none of that anywhere.
     const bool mayPutBack = ::geteuid() != 0 || user.uid == 0;
     const auto putBack = [&] {
-        const bool back = mayPutBack && renameNoReplace(trash->files(), item->name.c_str(), from, fromName.c_str()) == 0;
+        const bool back =
+            mayPutBack && renameNoReplace(trash->files(), item->name.c_str(), from, fromName.c_str()) == 0;
         if (back)
             trash->removeNote(*item);
         return std::string(back ? " It was left where it is." : " It is in the trash, from where it can be restored.");
@@ -340,7 +341,8 @@ Error notRestored(const TrashedItem& item, int error)
 
 Error notRestored(const TrashedItem& item, Error why)
 {
-    why.sentence = "Could not restore " + displayText(item.originalPath) + ": " + why.sentence + " It stays in the trash.";
+    why.sentence =
+        "Could not restore " + displayText(item.originalPath) + ": " + why.sentence + " It stays in the trash.";
     return why;
 }
 
@@ -354,7 +356,8 @@ Result<Done> restoreFromTrash(const TrashedItem& item)
     const auto parent = openParent(item.originalPath);
     if (!parent)
         return notRestored(item, parent.error());
-    if (const int error = renameNoReplace(trash->files(), item.name.c_str(), parent->folder.get(), parent->name.c_str());
+    if (const int error =
+            renameNoReplace(trash->files(), item.name.c_str(), parent->folder.get(), parent->name.c_str());
         error != 0)
         return notRestored(item, error);
     int error = syncFolder(parent->folder.get());

@@ -10,8 +10,8 @@
 #include <cctype>
 #include <cerrno>
 #include <csignal>
-#include <cstdlib>
 #include <cstdio>
+#include <cstdlib>
 #include <fstream>
 #include <sstream>
 
@@ -33,9 +33,11 @@ Writing writingTo(int fd, Lease lease)
     case EAGAIN: {
         // Network filesystems say so as well when their server has not promised anything about the file.
         struct statfs about { };
-        constexpr std::array<unsigned long, 4> remote{0x6969 /* NFS */, 0x517b /* SMB */, 0xfe534d42 /* SMB 2 */, 0xff534d42 /* CIFS */};
-        const bool isRemote = ::fstatfs(fd, &about) == 0 &&
-                              std::find(remote.begin(), remote.end(), static_cast<unsigned long>(about.f_type)) != remote.end();
+        constexpr std::array<unsigned long, 4> remote{0x6969 /* NFS */, 0x517b /* SMB */, 0xfe534d42 /* SMB 2 */,
+                                                      0xff534d42 /* CIFS */};
+        const bool isRemote =
+            ::fstatfs(fd, &about) == 0 &&
+            std::find(remote.begin(), remote.end(), static_cast<unsigned long>(about.f_type)) != remote.end();
         return isRemote ? Writing::NoLeases : Writing::Somebody;
     }
     case EACCES:

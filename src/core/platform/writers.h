@@ -35,8 +35,8 @@ public:
     static OpenByOthers read();
     /// The program that can write to that file; empty where none is seen.
     std::string writerOf(const EntryStat& file) const;
-    /// Some program has that file open, for whatever: it could open it once more for writing (/proc/self/fd). True as well
-    /// for a file that others than its owner may write to, where not all programs are seen.
+    /// Some program has that file open, for whatever: it could open it once more for writing (/proc/self/fd). True as
+    /// well for a file that others than its owner may write to, where not all programs are seen.
     bool mayOpenAgain(const EntryStat& file) const;
     /// The program that works in that folder, or holds it open; empty where none is seen.
     std::string userOf(const EntryStat& folder) const;

@@ -89,7 +89,10 @@ void Walk::run(UniqueFd root, const EntryStat& rootStat)
                 if (drive.folded == FoldedAway::No)
                     otherMounts_.insert(drive.mountId);
                 else if (drive.folded == FoldedAway::NoAnswer && drive.mountPoint != store_->name(rootNode))
-                    noteUnreadable(rootNode, drive.mountPoint.substr(store_->name(rootNode).size() + (store_->name(rootNode) == "/" ? 0 : 1)), ETIMEDOUT);
+                    noteUnreadable(rootNode,
+                                   drive.mountPoint.substr(store_->name(rootNode).size() +
+                                                           (store_->name(rootNode) == "/" ? 0 : 1)),
+                                   ETIMEDOUT);
             }
     }
     root_ = std::make_shared<OpenFolder>(std::move(root), openFolders_);

@@ -8,12 +8,12 @@
 #include <algorithm>
 
 #include "core/base/text.h"
-#include "core/tree/matching.h"
 #include "core/platform/atomic_file.h"
 #include "core/snapshot/blocks.h"
 #include "core/snapshot/figures_index.h"
 #include "core/snapshot/header.h"
 #include "core/snapshot/snapshot.h"
+#include "core/tree/matching.h"
 
 namespace kurvo {
 namespace {
@@ -111,7 +111,8 @@ private:
         const auto& before = matching_->before();
         const auto& was = before.store();
         const bool isFolder = store_.isFolder(node);
-        return (store_.flags(node) & keptFlags) != (was.flags(base) & keptFlags) || store_.owner(node) != was.owner(base) ||
+        return (store_.flags(node) & keptFlags) != (was.flags(base) & keptFlags) ||
+               store_.owner(node) != was.owner(base) ||
                (isFolder ? store_.device(node) != was.device(base) : links(tree_, node) != links(before, base)) ||
                (node == rootNode && tree_.name(node) != before.name(base));
     }
@@ -262,8 +263,8 @@ SnapshotInfo writeBlocks(const ByteSink& write, const SnapshotInfo& info, const 
     return complete;
 }
 
-/// A whole snapshot of this version, kept in ".bases" from now on. Nothing where that cannot be done: then one is written
-/// whole.
+/// A whole snapshot of this version, kept in ".bases" from now on. Nothing where that cannot be done: then one is
+/// written whole.
 std::optional<KeptBase> keepBase(const std::string& path, const std::string& candidate)
 {
     auto opened = SnapshotFile::open(candidate);

@@ -57,10 +57,7 @@ inline std::map<std::string, std::string> everythingOf(const std::string& top)
 /// Tells another process how far one came, so that it can be ended in the middle however fast the machine is.
 class Ticker {
 public:
-    Ticker()
-    {
-        REQUIRE(::pipe(ends_) == 0);
-    }
+    Ticker() { REQUIRE(::pipe(ends_) == 0); }
     ~Ticker()
     {
         for (const int end : ends_)

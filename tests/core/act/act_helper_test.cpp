@@ -135,8 +135,8 @@ TEST_CASE("nothing is done before the word to go, and whoever asked is gone mean
     Helper h;
     h.plan(h.t.text("place/file", "x"), Action::Delete);
     const auto bytes = encodeActRequest(h.request);
-    const auto orders = GENERATE(std::string(), std::string("stop\n"), std::string("pause\n"), std::string("stop\ngo\n"),
-                                 std::string(1000, 'g'));
+    const auto orders = GENERATE(std::string(), std::string("stop\n"), std::string("pause\n"),
+                                 std::string("stop\ngo\n"), std::string(1000, 'g'));
     const auto [served, text] = h.serve(bytes + orders, requestDigest(bytes), false);
     CHECK_FALSE(served);
     CHECK(text.starts_with("ready\n"));
@@ -171,7 +171,8 @@ TEST_CASE("told to go it acts, and tells what its own log says", "[act][helper]"
     REQUIRE(history);
     REQUIRE(history->size() == 1);
     CHECK(history->front().run.rightsRun == record->run.rightsRun);
-    const auto refused = undoRun(logbook, history->front().run.id, {}, {{h.request.user, {}, nullptr}, {}, nullptr, {}});
+    const auto refused =
+        undoRun(logbook, history->front().run.id, {}, {{h.request.user, {}, nullptr}, {}, nullptr, {}});
     REQUIRE(refused);
     for (const auto& [step, outcome] : *refused)
         CHECK_FALSE(outcome);
@@ -267,7 +268,8 @@ TEST_CASE("of root's rights the helper keeps those to change files, and starts n
         ::execl("/bin/true", "true", nullptr);
         if (errno != EPERM)
             ::_exit(2);
-        if (::mknod("/tmp/kurvo-test-device", S_IFCHR | 0600, 0x103) == 0 || ::mount("none", "/mnt", "tmpfs", 0, nullptr) == 0)
+        if (::mknod("/tmp/kurvo-test-device", S_IFCHR | 0600, 0x103) == 0 ||
+            ::mount("none", "/mnt", "tmpfs", 0, nullptr) == 0)
             ::_exit(3);
         ::_exit(::setgid(0) == 0 ? 0 : 4); // it may still be the user for a file
     }

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Somebody else acts before every single step of ours: writes, makes, takes away, replaces, puts things in the way, pulls
-// out drives, breaks them, fills them. Every byte that anybody wrote is somewhere afterwards, nothing outside of the plan
-// is changed, and what is said is true. All steps: tools/adversary.sh; here a fair share of them.
+// Somebody else acts before every single step of ours: writes, makes, takes away, replaces, puts things in the way,
+// pulls out drives, breaks them, fills them. Every byte that anybody wrote is somewhere afterwards, nothing outside of
+// the plan is changed, and what is said is true. All steps: tools/adversary.sh; here a fair share of them.
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
@@ -34,25 +34,26 @@ constexpr const char* workNames[] = {"trash", "delete", "move", "move with link"
 
 /// What the adversary does.
 enum class Hand {
-    Append,      ///< to a file, through a descriptor held since before
-    Reopen,      ///< the same through one for reading, opened once more for writing
-    Map,         ///< writes once more to a page that is mapped and was written before
-    Save,        ///< replaces a file of the source by an atomic save, by path
-    Add,         ///< makes a file in the source, by path
-    Remove,      ///< removes a file of the source, by path
-    OldPlace,    ///< puts a file at the old path, where nothing stands
-    OldLink,     ///< replaces what stands at the old path, where it is a link
-    NewPlace,    ///< puts a file at the new path
-    TrashSwap,   ///< takes what lies in the trash away and puts something else there under its name
-    PullSource,  ///< unmounts the drives
+    Append,     ///< to a file, through a descriptor held since before
+    Reopen,     ///< the same through one for reading, opened once more for writing
+    Map,        ///< writes once more to a page that is mapped and was written before
+    Save,       ///< replaces a file of the source by an atomic save, by path
+    Add,        ///< makes a file in the source, by path
+    Remove,     ///< removes a file of the source, by path
+    OldPlace,   ///< puts a file at the old path, where nothing stands
+    OldLink,    ///< replaces what stands at the old path, where it is a link
+    NewPlace,   ///< puts a file at the new path
+    TrashSwap,  ///< takes what lies in the trash away and puts something else there under its name
+    PullSource, ///< unmounts the drives
     PullTarget,
     BreakSource, ///< makes the drive fail
     BreakTarget,
     FillSource,
     FillTarget
 };
-constexpr const char* handNames[] = {"append",    "reopen",     "map",          "save",         "add",         "remove",
-                                     "old place", "old link",   "new place",    "trash swap",   "pull source", "pull target",
+constexpr const char* handNames[] = {"append",       "reopen",       "map",         "save",
+                                     "add",          "remove",       "old place",   "old link",
+                                     "new place",    "trash swap",   "pull source", "pull target",
                                      "break source", "break target", "fill source", "fill target"};
 
 /// linux/ext4: makes the filesystem fail as if its device had gone, without writing what is in memory.
@@ -107,8 +108,8 @@ private:
 class Round {
 public:
     Round(Work work, Hand hand)
-        : work_(work), hand_(hand), isReal_(hand >= Hand::PullSource && hand <= Hand::BreakTarget), a_(t_ / "a", isReal_),
-          b_(t_ / "b", isReal_)
+        : work_(work), hand_(hand), isReal_(hand >= Hand::PullSource && hand <= Hand::BreakTarget),
+          a_(t_ / "a", isReal_), b_(t_ / "b", isReal_)
     {
         options_.guard.user = {a_.path() + "/home", a_.path() + "/home/data", a_.path() + "/home/config", ::getuid()};
         fs::create_directories(options_.guard.user.data);
@@ -375,7 +376,9 @@ private:
             Logbook logbook(logbookPath());
             const auto recovered = recoverAll(logbook, options_.guard.user, {});
             for (std::size_t i = 0; recovered && i < recovered->size(); ++i)
-                said_ += ((*recovered)[i].outcome ? *(*recovered)[i].outcome : (*recovered)[i].outcome.error().sentence) + " ";
+                said_ +=
+                    ((*recovered)[i].outcome ? *(*recovered)[i].outcome : (*recovered)[i].outcome.error().sentence) +
+                    " ";
         }
         (sourceFirst ? b_ : a_).plugIn();
     }
@@ -430,12 +433,14 @@ private:
     void checkWords() const
     {
         const auto isAt = [&](const std::string& path) {
-            return readAll(path + "/one") == "plan one\n" && readAll(path + "/inner/three").starts_with("plan inner/three\n");
+            return readAll(path + "/one") == "plan one\n" &&
+                   readAll(path + "/inner/three").starts_with("plan inner/three\n");
         };
         const bool brokenAfter = hand_ == Hand::OldPlace || hand_ == Hand::NewPlace || hand_ == Hand::TrashSwap;
         if (brokenAfter) // who put something there decides where the rest is; nothing is lost, which was looked at
             return;
-        if (step_.state == StepState::Done && (work_ == Work::Move || work_ == Work::MoveLink || work_ == Work::Recover))
+        if (step_.state == StepState::Done &&
+            (work_ == Work::Move || work_ == Work::MoveLink || work_ == Work::Recover))
             CHECK(isAt(target()));
         if (step_.state == StepState::Done && work_ == Work::Trash)
             CHECK(isAt(step_.trashed.folder.path + "/files/" + step_.trashed.name));
@@ -494,7 +499,8 @@ TEST_CASE("an adversary before each step: no byte is lost, and what is said is t
     const char* hands = std::getenv("KURVO_ADVERSARY_HANDS"); // ",12,13,"
     if (hands && std::string(hands).find("," + std::to_string(static_cast<int>(hand)) + ",") == std::string::npos)
         return;
-    if (!concerns(work, hand) || (only && std::string(only).find(std::to_string(static_cast<int>(work))) == std::string::npos))
+    if (!concerns(work, hand) ||
+        (only && std::string(only).find(std::to_string(static_cast<int>(work))) == std::string::npos))
         return;
     if (hand == Hand::Append) { // left alone, it is carried out: else nothing is tried here
         Round alone(work, Hand::OldPlace);
@@ -522,5 +528,6 @@ TEST_CASE("an adversary before each step: no byte is lost, and what is said is t
     }
     if (all)
         std::printf("%-15s %-13s %4u steps, %4u rounds, %4u times acted, %4u carried out, %u lost\n",
-                    workNames[static_cast<int>(work)], handNames[static_cast<int>(hand)], steps, rounds, acted, done, lost);
+                    workNames[static_cast<int>(work)], handNames[static_cast<int>(hand)], steps, rounds, acted, done,
+                    lost);
 }

@@ -153,7 +153,8 @@ TEST_CASE("what a filesystem cannot hold is known beforehand", "[act][fault]")
     CHECK(ordinary.refusal("what?", EntryKind::Socket, 1ull << 50).empty());
 }
 
-TEST_CASE("moves to FAT: names, sizes, links; there, back, and after it was plugged in again", "[act][fault][fat][mount]")
+TEST_CASE("moves to FAT: names, sizes, links; there, back, and after it was plugged in again",
+          "[act][fault][fat][mount]")
 {
     if (!canLoopMount("mkfs.vfat") || readAll("/proc/filesystems").find("vfat") == std::string::npos) {
         WARN("needs a kernel with vfat; skipped");
@@ -178,9 +179,9 @@ TEST_CASE("moves to FAT: names, sizes, links; there, back, and after it was plug
         f.add(f.t / "place/folder", Action::Move, stick.path());
         const auto result = f.run();
         REQUIRE(result.done() == 1);
-        REQUIRE(std::system(("umount '" + stick.path() + "' && mount -o loop '" + stick.image() + "' '" + stick.path() +
-                             "'")
-                                .c_str()) == 0);
+        REQUIRE(std::system(
+                    ("umount '" + stick.path() + "' && mount -o loop '" + stick.image() + "' '" + stick.path() + "'")
+                        .c_str()) == 0);
         const auto undone = undoRun(f.logbook, result.run.id, {}, f.options);
         REQUIRE(undone);
         INFO(((*undone)[0].outcome ? "" : (*undone)[0].outcome.error().sentence));
@@ -236,7 +237,8 @@ TEST_CASE("a folder swapped for a link at every moment: what the link leads to i
             }
             const auto at = exists(f.t / "place/sub/item/f19") ? f.t / "place/sub/item"
                             : action == Action::Move           ? other.path() + "/item"
-                            : action == Action::Trash ? f.t.user().data + "/Trash/files/item" : std::string();
+                            : action == Action::Trash          ? f.t.user().data + "/Trash/files/item"
+                                                               : std::string();
             if (!at.empty()) {
                 CHECK(namesIn(at).size() == 20);
                 CHECK(readAll(at + "/f7") == "planned 7");
@@ -272,8 +274,8 @@ TEST_CASE("as anybody: what is one's own goes, what is not is held back with the
         std::filesystem::create_directories(f.t / path);
         REQUIRE(::chmod((f.t / path).c_str(), 0777) == 0);
     }
-    REQUIRE(std::system(("chown -R 65534:65534 '" + (f.t / "place/mine") + "' '" + (f.t / "home") + "' && chown 65534 '" +
-                         (f.t / "place/mixed") + "'")
+    REQUIRE(std::system(("chown -R 65534:65534 '" + (f.t / "place/mine") + "' '" + (f.t / "home") +
+                         "' && chown 65534 '" + (f.t / "place/mixed") + "'")
                             .c_str()) == 0);
     const auto status = asNobody([&] {
         UserFolders nobody = f.t.user();
@@ -380,7 +382,9 @@ TEST_CASE("without room for the logbook nothing is begun, and what is under way 
     f.t.text("place/b/file", std::string(200000, 'b'));
     f.add(f.t / "place/a", Action::Delete);
     f.add(f.t / "place/b", Action::Move, other.path());
-    const auto fill = [&] { (void)!std::system(("head -c 1048576 /dev/zero >'" + data.path() + "/filler' 2>/dev/null").c_str()); };
+    const auto fill = [&] {
+        (void)!std::system(("head -c 1048576 /dev/zero >'" + data.path() + "/filler' 2>/dev/null").c_str());
+    };
     Logbook logbook(data.path() + "/logbook.db");
     SECTION("from the start")
     {

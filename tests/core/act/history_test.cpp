@@ -140,7 +140,8 @@ TEST_CASE("the report as page, table and object", "[report]")
 
     // Two pages at most, whatever was done: the largest, and how many more.
     for (int i = 0; i < 5000; ++i)
-        report.record.steps.push_back(stepOf(Action::Trash, StepState::Done, 4096, "/home/warden/f" + std::to_string(i)));
+        report.record.steps.push_back(
+            stepOf(Action::Trash, StepState::Done, 4096, "/home/warden/f" + std::to_string(i)));
     const auto large = reportHtml(report);
     CHECK(large.find("items</td>") == std::string::npos);
     CHECK(large.find("and 4,979 items more") != std::string::npos);
@@ -153,21 +154,23 @@ TEST_CASE("a logbook of the version before is taken over with all it holds", "[a
     t.folder("data");
     sqlite3* old = nullptr;
     REQUIRE(sqlite3_open((t / "data/logbook.db").c_str(), &old) == SQLITE_OK);
-    REQUIRE(sqlite3_exec(
-                old,
-                "CREATE TABLE run (id INTEGER PRIMARY KEY, began INTEGER NOT NULL, ended INTEGER NOT NULL, place BLOB NOT"
-                " NULL, host TEXT NOT NULL, free_before INTEGER NOT NULL, free_after INTEGER NOT NULL);"
-                "CREATE TABLE step (id INTEGER PRIMARY KEY, run INTEGER NOT NULL REFERENCES run(id), action TEXT NOT NULL,"
-                " state TEXT NOT NULL, path BLOB NOT NULL, kind INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER"
-                " NOT NULL, size INTEGER NOT NULL, modified INTEGER NOT NULL, modified_ns INTEGER NOT NULL, disk INTEGER"
-                " NOT NULL, target BLOB NOT NULL, leave_link INTEGER NOT NULL, token TEXT NOT NULL, copy_inode INTEGER NOT"
-                " NULL, trash BLOB NOT NULL, trash_top BLOB NOT NULL, trash_name BLOB NOT NULL, trashed INTEGER NOT NULL,"
-                " note TEXT NOT NULL, changed INTEGER NOT NULL);"
-                "INSERT INTO run VALUES (1, 100, 200, '/place', 'skerry-desk', 5, 6);"
-                "INSERT INTO step VALUES (1, 1, 'delete', 'done', '/place/old', 0, 1, 2, 3, 4, 5, 8192, '', 0, 'token', 0, '',"
-                " '', '', 0, '', 150);"
-                "PRAGMA user_version = 1;",
-                nullptr, nullptr, nullptr) == SQLITE_OK);
+    REQUIRE(
+        sqlite3_exec(
+            old,
+            "CREATE TABLE run (id INTEGER PRIMARY KEY, began INTEGER NOT NULL, ended INTEGER NOT NULL, place BLOB NOT"
+            " NULL, host TEXT NOT NULL, free_before INTEGER NOT NULL, free_after INTEGER NOT NULL);"
+            "CREATE TABLE step (id INTEGER PRIMARY KEY, run INTEGER NOT NULL REFERENCES run(id), action TEXT NOT NULL,"
+            " state TEXT NOT NULL, path BLOB NOT NULL, kind INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER"
+            " NOT NULL, size INTEGER NOT NULL, modified INTEGER NOT NULL, modified_ns INTEGER NOT NULL, disk INTEGER"
+            " NOT NULL, target BLOB NOT NULL, leave_link INTEGER NOT NULL, token TEXT NOT NULL, copy_inode INTEGER NOT"
+            " NULL, trash BLOB NOT NULL, trash_top BLOB NOT NULL, trash_name BLOB NOT NULL, trashed INTEGER NOT NULL,"
+            " note TEXT NOT NULL, changed INTEGER NOT NULL);"
+            "INSERT INTO run VALUES (1, 100, 200, '/place', 'skerry-desk', 5, 6);"
+            "INSERT INTO step VALUES (1, 1, 'delete', 'done', '/place/old', 0, 1, 2, 3, 4, 5, 8192, '', 0, 'token', 0, "
+            "'',"
+            " '', '', 0, '', 150);"
+            "PRAGMA user_version = 1;",
+            nullptr, nullptr, nullptr) == SQLITE_OK);
     sqlite3_close(old);
     Logbook logbook(t / "data/logbook.db");
     const auto history = readHistory(logbook);

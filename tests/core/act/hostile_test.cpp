@@ -80,13 +80,14 @@ struct One {
 /// All of a list of lines that a program goes on writing.
 class Writer {
 public:
-    explicit Writer(const std::string& path) : fd_(::open(path.c_str(), O_WRONLY | O_APPEND | O_CLOEXEC)), thread_([this](std::stop_token over) {
-        while (!over.stop_requested()) {
-            const auto line = "line " + std::to_string(lines_) + "\n";
-            if (::write(fd_.get(), line.data(), line.size()) == static_cast<ssize_t>(line.size()))
-                ++lines_;
-        }
-    })
+    explicit Writer(const std::string& path)
+        : fd_(::open(path.c_str(), O_WRONLY | O_APPEND | O_CLOEXEC)), thread_([this](std::stop_token over) {
+              while (!over.stop_requested()) {
+                  const auto line = "line " + std::to_string(lines_) + "\n";
+                  if (::write(fd_.get(), line.data(), line.size()) == static_cast<ssize_t>(line.size()))
+                      ++lines_;
+              }
+          })
     {
     }
     unsigned end()
@@ -196,7 +197,10 @@ TEST_CASE("what is put at the old place of a linked move stays when it is taken 
                 // The copy is whole and the original set aside: next it changes places with the link.
                 std::size_t held = 0;
                 for (const auto& entry : fs::directory_iterator(one.other.path()))
-                    held += entry.path().filename().string().starts_with(".kurvo-private-") && exists(entry.path() / "set") ? 1 : 0;
+                    held +=
+                        entry.path().filename().string().starts_with(".kurvo-private-") && exists(entry.path() / "set")
+                            ? 1
+                            : 0;
                 if (swapped || held == 0 || !isLink(one.t / "place/set"))
                     return AtStep::GoOn;
                 swapped = true;
@@ -303,7 +307,8 @@ TEST_CASE("a destination whose device goes after the copy was placed: the origin
     CHECK(one.logged().note.find("could not be given back") == std::string::npos);
 }
 
-TEST_CASE("with the drive of the original away a step of any kind waits, and ends when it is back", "[act][hostile][kill][mount]")
+TEST_CASE("with the drive of the original away a step of any kind waits, and ends when it is back",
+          "[act][hostile][kill][mount]")
 {
     if (!canLoopMount("mkfs.ext4"))
         return;
@@ -408,8 +413,9 @@ TEST_CASE("a copy keeps capabilities, ACLs, attributes of root's and flags, and 
         REQUIRE(::ioctl(fd.get(), FS_IOC_SETFLAGS, &flags) == 0);
     }
     // user::rw-,user:65534:r--,group::r--,mask::r--,other::--- (posix_acl_xattr.h)
-    const unsigned char acl[] = {2, 0, 0, 0, 1, 0, 6, 0, 255, 255, 255, 255, 2, 0, 4, 0, 0xfe, 0xff, 0, 0, 4, 0, 4, 0, 255, 255, 255, 255,
-                                 0x10, 0, 4, 0, 255, 255, 255, 255, 0x20, 0, 0, 0, 255, 255, 255, 255};
+    const unsigned char acl[] = {2, 0,    0,    0,   1,   0,   6,    0, 255, 255, 255, 255, 2,   0,    4,
+                                 0, 0xfe, 0xff, 0,   0,   4,   0,    4, 0,   255, 255, 255, 255, 0x10, 0,
+                                 4, 0,    255,  255, 255, 255, 0x20, 0, 0,   0,   255, 255, 255, 255};
     writeAll(top + "/shared", "x");
     REQUIRE(::setxattr((top + "/shared").c_str(), "system.posix_acl_access", acl, sizeof acl, 0) == 0);
     // And the destination hands down the right for everybody to read.
@@ -490,7 +496,8 @@ TEST_CASE("one owner that cannot be set takes no rights from the files after it"
     REQUIRE(::chmod((one.t / "mine/set/a").c_str(), 0644) == 0);
     CHECK(asNobody([&] {
               const auto from = openFolder(one.t / "mine"), to = openFolder(one.other.path());
-              const auto copy = copyTree(from->get(), "set", one.t / "mine/set", to->get(), "set", one.other.path() + "/set", {}, {});
+              const auto copy =
+                  copyTree(from->get(), "set", one.t / "mine/set", to->get(), "set", one.other.path() + "/set", {}, {});
               struct stat s { };
               // Nobody may not be asked about a file of root's: then nothing is copied, which is as good.
               return !copy ? copy.error().kind == ErrorKind::NoPermission
@@ -509,13 +516,12 @@ TEST_CASE("where a filesystem cannot be asked not to replace, things are trashed
     const pid_t child = ::fork();
     if (child == 0) {
         // renameat2(2) with any flag: EINVAL, as some filesystems have it.
-        sock_filter program[] = {
-            BPF_STMT(BPF_LD | BPF_W | BPF_ABS, offsetof(seccomp_data, nr)),
-            BPF_JUMP(BPF_JMP | BPF_JEQ | BPF_K, SYS_renameat2, 0, 3),
-            BPF_STMT(BPF_LD | BPF_W | BPF_ABS, offsetof(seccomp_data, args[4])),
-            BPF_JUMP(BPF_JMP | BPF_JEQ | BPF_K, 0, 1, 0),
-            BPF_STMT(BPF_RET | BPF_K, SECCOMP_RET_ERRNO | EINVAL),
-            BPF_STMT(BPF_RET | BPF_K, SECCOMP_RET_ALLOW)};
+        sock_filter program[] = {BPF_STMT(BPF_LD | BPF_W | BPF_ABS, offsetof(seccomp_data, nr)),
+                                 BPF_JUMP(BPF_JMP | BPF_JEQ | BPF_K, SYS_renameat2, 0, 3),
+                                 BPF_STMT(BPF_LD | BPF_W | BPF_ABS, offsetof(seccomp_data, args[4])),
+                                 BPF_JUMP(BPF_JMP | BPF_JEQ | BPF_K, 0, 1, 0),
+                                 BPF_STMT(BPF_RET | BPF_K, SECCOMP_RET_ERRNO | EINVAL),
+                                 BPF_STMT(BPF_RET | BPF_K, SECCOMP_RET_ALLOW)};
         const sock_fprog filter{6, program};
         if (::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) != 0 || ::prctl(PR_SET_SECCOMP, SECCOMP_MODE_FILTER, &filter) != 0)
             ::_exit(77);
@@ -556,8 +562,8 @@ TEST_CASE("a full drive does not keep its own files from being deleted", "[act][
     one.t.folder("data");
     REQUIRE(::chmod(one.t.path().c_str(), 0755) == 0);
     REQUIRE(::chmod((one.t / "data").c_str(), 0777) == 0);
-    REQUIRE(std::system(("chown -R 65534:65534 '" + drive.path() + "/mine'; head -c 99999999 /dev/zero >'" + drive.path() +
-                         "/mine/filler' 2>/dev/null; chown 65534 '" + drive.path() + "/mine/filler'")
+    REQUIRE(std::system(("chown -R 65534:65534 '" + drive.path() + "/mine'; head -c 99999999 /dev/zero >'" +
+                         drive.path() + "/mine/filler' 2>/dev/null; chown 65534 '" + drive.path() + "/mine/filler'")
                             .c_str()) == 0);
     CHECK(asNobody([&] {
               auto nobody = one.t.user();
@@ -591,7 +597,8 @@ int asHelper(const std::function<bool(RunOptions&)>& work, const TestFolder& t)
 
 } // namespace
 
-TEST_CASE("a user who swaps folders for links while root removes gets no mode of a file changed", "[act][hostile][kill][mount]")
+TEST_CASE("a user who swaps folders for links while root removes gets no mode of a file changed",
+          "[act][hostile][kill][mount]")
 {
     if (!canMount())
         return;
@@ -679,11 +686,13 @@ TEST_CASE("root does not work through a swapped folder of a user's trash, nor re
         fs::remove(trash + "/files/old");
         writeAll(trash + "/files/old", "was HERE"); // perhaps with the same inode
         REQUIRE(::chown((trash + "/files/old").c_str(), 65534, 65534) == 0);
-        CHECK(asHelper([&](RunOptions& options) {
-                  Logbook root(one.t / "root.db");
-                  const auto undone = undoRun(root, 1, {}, options);
-                  return undone && !undone->front().outcome;
-              }, one.t) == 0);
+        CHECK(asHelper(
+                  [&](RunOptions& options) {
+                      Logbook root(one.t / "root.db");
+                      const auto undone = undoRun(root, 1, {}, options);
+                      return undone && !undone->front().outcome;
+                  },
+                  one.t) == 0);
         CHECK_FALSE(exists(one.t / "system/place/old"));
         CHECK(readAll(trash + "/files/old") == "was HERE");
     }
@@ -715,11 +724,13 @@ TEST_CASE("root does not work through a swapped folder of a user's trash, nor re
     SECTION("and what went in comes back")
     {
         REQUIRE(asHelper(carryOut, one.t) == 0);
-        CHECK(asHelper([&](RunOptions& options) {
-                  Logbook root(one.t / "root.db");
-                  const auto undone = undoRun(root, 1, {}, options);
-                  return undone && undone->front().outcome;
-              }, one.t) == 0);
+        CHECK(asHelper(
+                  [&](RunOptions& options) {
+                      Logbook root(one.t / "root.db");
+                      const auto undone = undoRun(root, 1, {}, options);
+                      return undone && undone->front().outcome;
+                  },
+                  one.t) == 0);
         CHECK(readAll(one.t / "system/place/old") == "was here");
         CHECK(namesIn(trash + "/info").empty());
     }
@@ -734,7 +745,8 @@ TEST_CASE("a user against the helper: whatever he swaps, adds or takes at any st
         return;
     const bool all = std::getenv("KURVO_ALL_STEPS") != nullptr;
     const auto action = GENERATE(Action::Trash, Action::Delete, Action::Move);
-    const auto hand = GENERATE(0, 1, 2, 3); // a link for a folder, an own file for what is there, one more, the private folder
+    const auto hand =
+        GENERATE(0, 1, 2, 3); // a link for a folder, an own file for what is there, one more, the private folder
     unsigned steps = 1, rounds = 0, acted = 0, refused = 0;
     for (unsigned at = 1; at <= steps; at += all ? 1 : 23) {
         One one;
@@ -787,7 +799,8 @@ TEST_CASE("a user against the helper: whatever he swaps, adds or takes at any st
         (void)recoverAll(one.logbook, user, {});
         const auto step = one.logbook.runs()->empty() ? LoggedStep() : one.logged();
         refused += step.state != StepState::Done ? 1 : 0;
-        INFO(actionName(action) << ", hand " << hand << ", before step " << at << ": " << stateName(step.state) << ". " << step.note);
+        INFO(actionName(action) << ", hand " << hand << ", before step " << at << ": " << stateName(step.state) << ". "
+                                << step.note);
         CHECK(everythingOf(one.t / "system") == secret);
         std::set<std::string> lines;
         for (const auto& entry : fs::recursive_directory_iterator(one.t.path()))
@@ -799,6 +812,6 @@ TEST_CASE("a user against the helper: whatever he swaps, adds or takes at any st
             CHECK(readAll(one.t / "user/late") == "mine");
     }
     if (all)
-        std::printf("the helper's %s, hand %d: %u steps, %u rounds, %u times acted, %u held back\n", actionName(action), hand, steps,
-                    rounds, acted, refused);
+        std::printf("the helper's %s, hand %d: %u steps, %u rounds, %u times acted, %u held back\n", actionName(action),
+                    hand, steps, rounds, acted, refused);
 }

@@ -18,7 +18,8 @@ using namespace kurvo::test;
 namespace {
 
 struct Listed {
-    explicit Listed(const TestFolder& t) : folder(::open(t.path().c_str(), O_RDONLY | O_DIRECTORY)), path(t / "tree") {}
+    explicit Listed(const TestFolder& t)
+        : folder(::open(t.path().c_str(), O_RDONLY | O_DIRECTORY)), path(t / "tree") { }
     Result<Manifest> read(Manifest::For purpose = Manifest::For::Removing) const
     {
         return Manifest::read(folder.get(), "tree", path, purpose);

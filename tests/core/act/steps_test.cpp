@@ -132,7 +132,7 @@ private:
 /// Somebody who puts a link where a folder was.
 class Swap {
 public:
-    Swap(std::string path, std::string target) : path_(std::move(path)), target_(std::move(target)) {}
+    Swap(std::string path, std::string target) : path_(std::move(path)), target_(std::move(target)) { }
     void make()
     {
         real_ = fs::path(path_).parent_path() / "real";
@@ -164,7 +164,8 @@ TEST_CASE("a folder swapped for a link before each step: what the link leads to 
         return;
     Stepped s;
     const auto action = GENERATE(Action::Trash, Action::Delete, Action::Move);
-    const auto what = GENERATE(std::string("parent"), std::string("item"), std::string("inner"), std::string("destination"));
+    const auto what =
+        GENERATE(std::string("parent"), std::string("item"), std::string("inner"), std::string("destination"));
     if (what == "destination" && action != Action::Move)
         return;
     unsigned swaps = 0, steps = 1, refused = 0;
@@ -210,12 +211,13 @@ TEST_CASE("a folder swapped for a link before each step: what the link leads to 
         if (action != Action::Delete || (step.state != StepState::Done && what != "inner"))
             CHECK(s.found() == Stepped::files);
     }
-    INFO(actionName(action) << ", " << what << ": " << steps << " steps, " << swaps << " swaps, " << refused << " refused");
+    INFO(actionName(action) << ", " << what << ": " << steps << " steps, " << swaps << " swaps, " << refused
+                            << " refused");
     CHECK(swaps > (all ? 100 : 10));
     CHECK(refused > 0);
     if (all)
-        std::printf("%s, %s: %u steps, %u swaps, %u times not carried out\n", actionName(action), what.c_str(), steps, swaps,
-                    refused);
+        std::printf("%s, %s: %u steps, %u swaps, %u times not carried out\n", actionName(action), what.c_str(), steps,
+                    swaps, refused);
 }
 
 TEST_CASE("killed before each step: the next start finishes it or takes it back", "[act][fault][kill][mount]")
