@@ -115,6 +115,8 @@ private:
         if (!held)
             return held.error();
         const auto trash = OpenTrash::open(step_.trashed.folder, options_.user.uid);
+        if (!trash && trash.error().sysError == EIO)
+            return trash.error(); // a drive that fails is no answer
         if (isInTrash(trash)) {
             closeEmpty(source, *held);
             return ended(StepState::Done, shown() + " is in the trash.");
@@ -154,6 +156,8 @@ private:
         if (!held)
             return held.error();
         const auto trash = OpenTrash::open(step_.trashed.folder, options_.user.uid);
+        if (!trash && trash.error().sysError == EIO)
+            return trash.error(); // a drive that fails is no answer
         if (isInTrash(trash)) {
             closeEmpty(source, *held);
             return ended(StepState::Done, shown() + " is in the trash still.");
@@ -173,7 +177,12 @@ private:
             more = giveBackWhole(source, **held);
         if (trash)
             trash->removeNote(step_.trashed);
-        return ended(StepState::Undone, shown() + " came back from the trash." + more);
+        EntryStat now;
+        const bool isBack =
+            (*held && !(*held)->name.empty()) || (source.stat(now) == 0 && sameAfterRestart(now, step_.stat));
+        return ended(StepState::Undone, isBack
+                                            ? shown() + " came back from the trash." + more
+                                            : shown() + " came out of the trash and is not at its old path any more.");
     }
 
     Sentence deleting(const At& source)
