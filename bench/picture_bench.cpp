@@ -14,7 +14,7 @@
 
 #include <fmt/format.h>
 
-#include "app/main_window.h"
+#include "app/shell/main_window.h"
 #include "bench/big_tree.h"
 #include "core/explore/type_table.h"
 
@@ -44,8 +44,8 @@ void until(const std::function<bool()>& there)
 
 void open(MainWindow& window, const std::string& file)
 {
-    window.session().openSnapshot(file);
-    until([&] { return window.session().place() && window.session().place()->snapshotFile == file; });
+    window.models().snapshots.open(file);
+    until([&] { return window.models().places.place() && window.models().places.place()->snapshotFile == file; });
     QApplication::processEvents();
     window.exploreStage()->picture()->grab();
 }
@@ -106,9 +106,9 @@ int main(int argc, char** argv)
         open(window, data + "/big.kurvo");
         auto* view = window.exploreStage()->picture();
         view->setMotion(false);
-        auto& session = window.session();
+        auto& models = window.models();
         for (const auto kind : {PictureKind::Treemap, PictureKind::Sunburst}) {
-            session.setPicture(kind);
+            models.view.setPicture(kind);
             settle();
             view->grab();
             double x = 10;
@@ -122,23 +122,23 @@ int main(int argc, char** argv)
             });
             int turn = 0;
             const auto measure = medianOf(9, [&] {
-                session.setMeasure(++turn % 2 != 0 ? Measure::Files : Measure::Disk);
+                models.view.setMeasure(++turn % 2 != 0 ? Measure::Files : Measure::Disk);
                 QApplication::processEvents();
             });
             settle();
             const auto depth = medianOf(9, [&] {
-                session.setDepth(++turn % 2 != 0 ? 3 : 6);
+                models.view.setDepth(++turn % 2 != 0 ? 3 : 6);
                 QApplication::processEvents();
             });
             settle();
             // Until the new colours are on the screen; they are worked out off the interface thread.
             const auto colour = medianOf(9, [&] {
                 const auto by = ++turn % 2 != 0 ? ColourBy::Age : ColourBy::Hidden;
-                session.setColour(by);
-                until([&] { return session.place()->scheme->by() == by; });
+                models.view.setColour(by);
+                until([&] { return models.places.place()->scheme->by() == by; });
                 QApplication::processEvents();
             });
-            session.setColour(ColourBy::Family);
+            models.view.setColour(ColourBy::Family);
             settle();
             fmt::print("{} {}x{} in the window: pointer event with repaint {:.2f} ms, measure {:.1f}, depth {:.1f}, "
                        "colour {:.1f} ms\n",
@@ -150,13 +150,13 @@ int main(int argc, char** argv)
             return 3;
         open(window, data + "/flat.kurvo");
         auto* descent = window.exploreStage()->descent();
-        const auto node = session.place()->tree->find("/flat/many").value_or(rootNode);
+        const auto node = models.places.place()->tree->find("/flat/many").value_or(rootNode);
         const auto opened = medianOf(7, [&] {
-            session.setFocus(node);
+            models.cursor.setFocus(node);
             QApplication::processEvents();
-            session.setFocus(rootNode);
+            models.cursor.setFocus(rootNode);
         });
-        session.setFocus(node);
+        models.cursor.setFocus(node);
         QApplication::processEvents();
         auto* list = descent->list();
         const auto rest = list->model()->index(list->model()->rowCount() - 1, 0);

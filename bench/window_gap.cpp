@@ -9,7 +9,7 @@
 
 #include <fmt/format.h>
 
-#include "app/main_window.h"
+#include "app/shell/main_window.h"
 
 using namespace kurvo::app;
 
@@ -37,19 +37,19 @@ int main(int argc, char** argv)
         since.start();
         whole.start();
         beat.start();
-        window.session().scanFolder(argv[1]);
+        window.models().scans.scanFolder(argv[1]);
         int looks = 0;
-        QObject::connect(&window.session(), &Session::treeChanged, [&] { ++looks; });
-        while (!window.session().place())
+        QObject::connect(&window.models().trees, &TreeUpdater::treeChanged, [&] { ++looks; });
+        while (!window.models().places.place())
             QApplication::processEvents(QEventLoop::WaitForMoreEvents);
         window.setStage(Stage::Explore);
-        while (window.session().runningScan())
+        while (window.models().scans.runningScan())
             QApplication::processEvents(QEventLoop::WaitForMoreEvents);
         const auto ended = whole.elapsed();
         QTest::qWait(2000);
         fmt::print(
             "scan {:.3f} s, finished tree shown after {} ms, {} looks; longest gap of the event loop {:.1f} ms\n",
-            window.session().place()->info.seconds, ended, looks, static_cast<double>(longest) / 1e6);
+            window.models().places.place()->info.seconds, ended, looks, static_cast<double>(longest) / 1e6);
     }
     [[maybe_unused]] const int ignored = std::system(("rm -rf " + data).c_str());
     return 0;

@@ -13,7 +13,7 @@
 
 #include <fmt/format.h>
 
-#include "app/main_window.h"
+#include "app/shell/main_window.h"
 #include "core/find/largest.h"
 #include "demo/demo_data.h"
 
@@ -33,7 +33,7 @@ public:
 
     int run(const std::string& drive)
     {
-        auto& session = window_.session();
+        auto& models = window_.models();
         window_.resize(1280, 800);
         window_.themeControl().choose(ThemeChoice::Light);
         window_.show();
@@ -44,31 +44,31 @@ public:
         QTest::qWait(300);
         picture("scan");
 
-        session.openSnapshot(demo::demoFolders(session.folders().data).snapshots + "/skerry-system-2026-06.kurvo");
-        if (!waitFor([&] { return session.place() != nullptr; }))
+        models.snapshots.open(demo::demoFolders(models.folders.data).snapshots + "/skerry-system-2026-06.kurvo");
+        if (!waitFor([&] { return models.places.place() != nullptr; }))
             return 3;
         settle();
         picture("explore-root");
-        const auto& tree = *session.place()->tree;
-        session.setFocus(*tree.find("/home/warden"));
-        session.select(*tree.find("/home/warden/.cache/tide-maps"));
+        const auto& tree = *models.places.place()->tree;
+        models.cursor.setFocus(*tree.find("/home/warden"));
+        models.cursor.select(*tree.find("/home/warden/.cache/tide-maps"));
         settle();
         picture("explore-light");
         // From three sides, in colours that each tell something else.
         window_.themeControl().choose(ThemeChoice::Dark);
-        session.setPicture(PictureKind::Sunburst);
-        session.setFocus(rootNode);
-        session.reveal(*tree.find("/home/warden/.cache/tide-maps"));
+        models.view.setPicture(PictureKind::Sunburst);
+        models.cursor.setFocus(rootNode);
+        models.cursor.reveal(*tree.find("/home/warden/.cache/tide-maps"));
         settle();
         picture("explore-sunburst-dark");
         window_.themeControl().choose(ThemeChoice::Light);
-        session.setPicture(PictureKind::Treemap);
-        session.setColour(ColourBy::Growth);
-        waitFor([&] { return session.place()->scheme->by() == ColourBy::Growth; });
+        models.view.setPicture(PictureKind::Treemap);
+        models.view.setColour(ColourBy::Growth);
+        waitFor([&] { return models.places.place()->scheme->by() == ColourBy::Growth; });
         settle();
         picture("explore-growth");
-        session.setColour(ColourBy::Family);
-        session.setPicture(PictureKind::Types);
+        models.view.setColour(ColourBy::Family);
+        models.view.setPicture(PictureKind::Types);
         auto* types = window_.exploreStage()->types()->list();
         waitFor([&] { return types->topLevelItemCount() > 2; });
         settle();
@@ -78,14 +78,14 @@ public:
         audio->child(0)->setExpanded(true);
         settle();
         picture("explore-types");
-        session.setPicture(PictureKind::Sunburst);
-        session.setFocus(*tree.find("/home"));
-        session.select(*tree.find("/home/ringing"));
+        models.view.setPicture(PictureKind::Sunburst);
+        models.cursor.setFocus(*tree.find("/home"));
+        models.cursor.select(*tree.find("/home/ringing"));
         settle();
         picture("explore-lit");
-        session.light(session.place()->lit);
-        session.setPicture(PictureKind::Treemap);
-        session.setFocus(rootNode);
+        models.view.light(models.places.place()->lit);
+        models.view.setPicture(PictureKind::Treemap);
+        models.cursor.setFocus(rootNode);
         compare();
         window_.setStage(Stage::Find);
         auto* find = window_.findStage();
@@ -103,18 +103,18 @@ public:
         settle();
         waitFor([&] { return find->isSettled(); });
         QTest::mouseClick(find->findChild<QPushButton*>("onlyFound"), Qt::LeftButton);
-        waitFor([&] { return session.place()->narrowing.has_value(); });
-        session.setFocus(*tree.find("/home"));
-        session.select(*tree.find("/home/ringing"));
+        waitFor([&] { return models.places.place()->narrowing.has_value(); });
+        models.cursor.setFocus(*tree.find("/home"));
+        models.cursor.select(*tree.find("/home/ringing"));
         settle();
         picture("explore-found");
-        session.showAll();
-        session.setFocus(rootNode);
+        models.trees.showAll();
+        models.cursor.setFocus(rootNode);
         find->filter()->clear();
 
         // The practice folder: everything for real.
-        session.scanFolder(demo::demoFolders(session.folders().data).practice, "Practice folder");
-        if (!waitFor([&] { return !session.runningScan() && session.places().size() == 2; }))
+        models.scans.scanFolder(demo::demoFolders(models.folders.data).practice, "Practice folder");
+        if (!waitFor([&] { return !models.scans.runningScan() && models.places.places().size() == 2; }))
             return 3;
         window_.setStage(Stage::Find);
         auto* duplicates = find->duplicates();
@@ -137,7 +137,7 @@ private:
     /// A plan with something of everything, carried out; then the end of a run that was killed.
     void compare()
     {
-        auto& session = window_.session();
+        auto& models = window_.models();
         window_.setStage(Stage::Compare);
         auto& comparing = window_.compareStage()->comparing();
         const auto compared = [&] { return waitFor([&] { return !comparing.isBusy() && comparing.comparison(); }); };
@@ -164,33 +164,33 @@ private:
         comparing.select(comparing.comparison()->atNow(*now.find("/var/log/recorder.log")));
         settle();
         picture("compare-sunburst");
-        session.select(noNode);
+        models.cursor.select(noNode);
     }
     void clear(const std::string& drive)
     {
-        auto& session = window_.session();
+        auto& models = window_.models();
         window_.setStage(Stage::Explore);
-        const auto practice = session.place()->tree->path(rootNode);
+        const auto practice = models.places.place()->tree->path(rootNode);
         const auto node = [&](const std::string& name) {
-            return session.place()->tree->find(practice + name).value_or(noNode);
+            return models.places.place()->tree->find(practice + name).value_or(noNode);
         };
-        session.note({node("/guest")}, tr("Is this account still needed?"));
-        session.mark({node("/ringing/Recordings copy")}, "ask");
-        session.note({node("/ringing/Recordings copy")}, tr("The same season as on the left?"));
+        models.view.note({node("/guest")}, tr("Is this account still needed?"));
+        models.view.mark({node("/ringing/Recordings copy")}, "ask");
+        models.view.note({node("/ringing/Recordings copy")}, tr("The same season as on the left?"));
         for (const auto* name :
              {"/warden/.cache/tide-maps/sheets.mbtiles", "/var/log/recorder.log", "/ringing/Recordings copy"})
-            session.planTrash(node(name));
-        session.planItem(node("/var/lib/dumps"), {Action::Delete, {}, false});
-        session.planItem(node("/var/log/recorder.log.1"), {Action::Delete, {}, false});
+            models.plan.planTrash(node(name));
+        models.plan.planItem(node("/var/lib/dumps"), {Action::Delete, {}, false});
+        models.plan.planItem(node("/var/log/recorder.log.1"), {Action::Delete, {}, false});
         const auto archive = (drive.empty() ? std::string("/dev/shm/kurvo-tour-") + freshToken() : drive) + "/skerry";
         if (makeFolders(archive))
-            session.planItem(node("/warden/Recordings"), {Action::Move, archive, true});
+            models.plan.planItem(node("/warden/Recordings"), {Action::Move, archive, true});
         QFile log(QString::fromStdString(practice + "/var/log/recorder.log"));
         if (log.open(QIODevice::Append)) // it goes on growing
             log.write("a line that came after the scan\n");
         log.close();
         window_.setStage(Stage::Clear);
-        waitFor([&] { return !session.planJob() && !session.place()->findings.empty(); });
+        waitFor([&] { return !models.runner.planJob() && !models.places.place()->findings.empty(); });
         window_.clearStage()->list()->setCurrentIndex(window_.clearStage()->list()->model()->index(1, 0));
         settle();
         picture("clear-before");
@@ -201,30 +201,32 @@ private:
             QTest::keyClick(dialog->findChild<QCheckBox*>("confirmCount"), Qt::Key_Space);
             QTest::keyClick(dialog->findChild<QPushButton*>("confirm"), Qt::Key_Return);
         }
-        waitFor([&] { return !session.history().empty() && !session.planJob() && session.scans().empty(); });
-        window_.clearStage()->showRun(session.history().front().run.id);
+        waitFor([&] {
+            return !models.logbook.history().empty() && !models.runner.planJob() && models.scans.scans().empty();
+        });
+        window_.clearStage()->showRun(models.logbook.history().front().run.id);
         settle();
         picture("clear-after");
-        session.writeReport(session.history().front().run.id, [this](const RunReport& report) {
+        models.logbook.writeReport(models.logbook.history().front().run.id, [this](const RunReport& report) {
             QFile file(folder_ + "/report.html");
             if (file.open(QIODevice::WriteOnly))
                 file.write(QByteArray::fromStdString(reportHtml(report)));
         });
-        session.takeBack(session.history().front().run.id);
+        models.runner.takeBack(models.logbook.history().front().run.id);
         settle();
-        waitFor([&] { return !session.planJob() && session.scans().empty(); });
+        waitFor([&] { return !models.runner.planJob() && models.scans.scans().empty(); });
         if (drive.empty())
             QDir(QString::fromStdString(std::string(parentPath(archive)))).removeRecursively();
-        session.clearPlan();
+        models.plan.clearPlan();
     }
 
     static QString tr(const char* text) { return QString::fromUtf8(text); }
 
     void ledger(const std::string& drive)
     {
-        auto& session = window_.session();
-        session.scanFolder(drive);
-        waitFor([&] { return !session.runningScan(); });
+        auto& models = window_.models();
+        models.scans.scanFolder(drive);
+        waitFor([&] { return !models.scans.runningScan(); });
         window_.setStage(Stage::Explore);
         settle();
         window_.activateWindow(); // keys are for the active window, and there were dialogs

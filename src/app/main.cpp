@@ -3,7 +3,7 @@
 #include <QCommandLineParser>
 #include <QFile>
 
-#include "app/main_window.h"
+#include "app/shell/main_window.h"
 
 int main(int argc, char** argv)
 {
@@ -29,7 +29,7 @@ int main(int argc, char** argv)
     for (const auto& argument : parser.positionalArguments()) {
         const auto path = QFile::encodeName(argument).toStdString();
         if (path.ends_with(kurvo::snapshotSuffix))
-            window.session().openSnapshot(path);
+            window.models().snapshots.open(path);
         else
             window.scanStage()->scan(path);
     }

@@ -9,10 +9,10 @@
 
 #include <filesystem>
 
-#include "app/empty_page.h"
-#include "app/history_panel.h"
-#include "app/snapshot_timer.h"
-#include "app/snapshots_dialog.h"
+#include "app/dialogs/snapshots_dialog.h"
+#include "app/panels/history_panel.h"
+#include "app/services/snapshot_timer.h"
+#include "app/style/empty_page.h"
 #include "core/base/figures.h"
 #include "core/snapshot/catalogue.h"
 #include "window_fixture.h"
@@ -31,7 +31,7 @@ struct CompareWindow : Window {
 
     CompareWindow() { std::filesystem::create_directories(p); }
 
-    std::string snapshots() { return session().folders().snapshots(); }
+    std::string snapshots() { return models().folders.snapshots(); }
     /// Scans the place as it is and keeps it as if so many days had passed since.
     void keep(int daysAgo)
     {
@@ -262,7 +262,7 @@ TEST_CASE_METHOD(CompareWindow, "what a scan left out is not said to be gone", "
     grow();
     ScanOptions options;
     options.exclude = {"*.wav"};
-    session().scanFolder(p, {}, options);
+    models().scans.scanFolder(p, {}, options);
     settle();
     toCompare();
     CHECK(text("compareApart").contains("4.00 MiB seen in one of the two only"));
@@ -325,14 +325,14 @@ TEST_CASE_METHOD(CompareWindow, "the history of what is selected stands in the d
     grow();
     scan(p);
     window->setStage(Stage::Explore);
-    session().reveal(node(p + "/cache/tiles"));
+    models().cursor.reveal(node(p + "/cache/tiles"));
     auto* panel = window->exploreStage()->dossier()->history();
     REQUIRE(until([&] { return panel->points().size() == 4; }));
     CHECK(panel->isVisible());
     CHECK(panel->points().front().bytes < panel->points().back().bytes);
     CHECK(panel->accessibleName().contains("a month"));
     // What was not there before has no curve.
-    session().reveal(node(p + "/archive"));
+    models().cursor.reveal(node(p + "/archive"));
     REQUIRE(until([&] { return !panel->isVisible(); }));
 }
 

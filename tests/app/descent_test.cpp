@@ -7,8 +7,8 @@
 
 #include <QClipboard>
 
+#include "app/style/words.h"
 #include "app/window_fixture.h"
-#include "app/words.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
@@ -58,7 +58,7 @@ TEST_CASE("a folder opened in place shows its children without being entered", "
 {
     DescentWindow w;
     CHECK(w.rows() == QStringList{"reports", "beta.iso", "alpha"});
-    w.session().select(w.node(w.p + "/reports"));
+    w.models().cursor.select(w.node(w.p + "/reports"));
     w.press(Qt::Key_Right, Qt::ShiftModifier);
     CHECK(w.rows() == QStringList{"reports", "june.pdf", "may.pdf", ".old", "beta.iso", "alpha"});
     CHECK(w.focused() == w.p);
@@ -72,7 +72,7 @@ TEST_CASE("a folder opened in place shows its children without being entered", "
     const auto row = w.list()->visualRect(w.list()->model()->index(0, 0));
     QTest::mouseClick(w.list()->viewport(), Qt::LeftButton, {}, row.topLeft() + QPoint(8, 12));
     CHECK(w.rows().size() == 6);
-    w.session().rescan(w.node(w.p + "/alpha")); // reading another folder again keeps nothing that could be wrong
+    w.models().scans.rescan(w.node(w.p + "/alpha")); // reading another folder again keeps nothing that could be wrong
     w.settle();
     CHECK(w.rows().contains("reports"));
 }
@@ -109,7 +109,7 @@ TEST_CASE("a name is found by its beginning, and its letters are no actions mean
     CHECK(w.text("typing").contains("no name in here begins with"));
     w.press(Qt::Key_Escape);
     CHECK_FALSE(w.child<QLabel>("typing")->isVisible());
-    w.session().setFocus(w.node(w.p + "/reports"));
+    w.models().cursor.setFocus(w.node(w.p + "/reports"));
     QTest::keyClicks(w.list(), "j"); // a letter that is no action begins at once
     CHECK(w.selected() == w.p + "/reports/june.pdf");
 }
@@ -118,9 +118,9 @@ TEST_CASE("several items: their sum counts nothing twice, and they are planned t
 {
     DescentWindow w;
     const auto at = [&](const char* path) { return w.node(w.p + path); };
-    w.session().select(at("/beta.iso"));
-    w.session().toggleSelected(at("/reports"));
-    w.session().toggleSelected(at("/reports/june.pdf")); // lies in another
+    w.models().cursor.select(at("/beta.iso"));
+    w.models().cursor.toggleSelected(at("/reports"));
+    w.models().cursor.toggleSelected(at("/reports/june.pdf")); // lies in another
     CHECK(w.text("dossierName") == "3 items selected");
     const auto& tree = *w.place()->tree;
     CHECK(w.text("dossierSize") == app::sizeText(tree.disk(at("/beta.iso")) + tree.disk(at("/reports"))));
@@ -134,10 +134,10 @@ TEST_CASE("several items: their sum counts nothing twice, and they are planned t
     w.key(Qt::Key_Delete);
     CHECK(w.place()->plan.empty());
     // by key in the list
-    w.session().select(at("/reports"));
+    w.models().cursor.select(at("/reports"));
     w.press(Qt::Key_Down, Qt::ShiftModifier);
     CHECK(w.place()->alsoSelected.size() == 1);
-    w.session().select(noNode);
+    w.models().cursor.select(noNode);
     CHECK(w.place()->alsoSelected.empty());
 }
 
@@ -165,12 +165,12 @@ TEST_CASE("the dossier asks the disk what the scan does not keep", "[window][des
     DescentWindow w;
     const auto path = w.p + "/beta.iso";
     ::chmod(path.c_str(), 0640);
-    w.session().select(w.node(path));
+    w.models().cursor.select(w.node(path));
     REQUIRE(Window::until([&] { return w.facts().contains("owner: read, write · group: read · others: nothing"); }));
     CHECK(w.facts().contains("Group"));
-    w.session().select(w.node(w.p + "/alpha/dangling"));
+    w.models().cursor.select(w.node(w.p + "/alpha/dangling"));
     REQUIRE(Window::until([&] { return w.facts().contains("/no/such/target (nothing is there)"); }));
-    w.session().select(w.node(w.p + "/reports/may.pdf"));
+    w.models().cursor.select(w.node(w.p + "/reports/may.pdf"));
     ::unlink((w.p + "/reports/may.pdf").c_str());
     REQUIRE(Window::until([&] { return w.facts().contains("not there any more"); }));
 }
@@ -186,11 +186,11 @@ TEST_CASE("a place is read again while one points at it and something is lit and
     for (const auto* picture : {"showTreemap", "showSunburst", "showTypes"}) {
         w.click(picture);
         w.descent()->toggleOpened(w.node(w.p + "/reports"));
-        w.session().setHover(w.node(w.p + "/reports/june.pdf"));
-        w.session().select(w.node(w.p + "/reports/june.pdf"));
-        w.session().toggleSelected(w.node(w.p + "/alpha"));
+        w.models().cursor.setHover(w.node(w.p + "/reports/june.pdf"));
+        w.models().cursor.select(w.node(w.p + "/reports/june.pdf"));
+        w.models().cursor.toggleSelected(w.node(w.p + "/alpha"));
         w.t.file("place/reports/new-" + std::string(picture), 500000);
-        w.session().rescan(w.node(w.p));
+        w.models().scans.rescan(w.node(w.p));
         w.settle();
         CHECK(w.node(w.p + "/reports/new-" + picture) != noNode);
         CHECK(w.selected() == w.p + "/alpha");
@@ -207,7 +207,7 @@ TEST_CASE("how much weight is followed is a choice", "[window][descent]")
     DescentWindow w;
     w.key(Qt::Key_W); // reports holds 6 of 10.5 MiB
     CHECK(w.notice().contains("80 %"));
-    w.session().setWeightThreshold(0.55);
+    w.models().cursor.setWeightThreshold(0.55);
     w.click("follow");
     CHECK(w.focused() == w.p + "/reports");
     emit w.child<QLabel>("passed")->linkActivated(QString::number(rootNode)); // each level can be gone to

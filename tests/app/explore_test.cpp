@@ -5,8 +5,8 @@
 
 #include <QClipboard>
 
+#include "app/style/words.h"
 #include "app/window_fixture.h"
-#include "app/words.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
@@ -84,13 +84,13 @@ TEST_CASE("going in and out, back and forward", "[window][explore]")
     w.key(Qt::Key_Left, Qt::AltModifier);
     w.key(Qt::Key_Left, Qt::AltModifier);
     CHECK(w.focused() == w.p);
-    CHECK_FALSE(w.session().canGoBack());
+    CHECK_FALSE(w.models().cursor.canGoBack());
     w.key(Qt::Key_Right, Qt::AltModifier);
     CHECK(w.focused() == w.p + "/heavy");
     QTest::mouseClick(w.map(), Qt::BackButton, {}, QPoint(10, 10));
     CHECK(w.focused() == w.p);
     // a step of the chain
-    w.session().setFocus(w.node(w.p + "/heavy/.cache"));
+    w.models().cursor.setFocus(w.node(w.p + "/heavy/.cache"));
     auto* chain = w.window->exploreStage()->descent()->chain();
     QTest::mouseClick(chain, Qt::LeftButton, {}, chain->stepOf(w.node(w.p + "/heavy")).center());
     CHECK(w.focused() == w.p + "/heavy");
@@ -141,7 +141,7 @@ TEST_CASE("hovering names what is under the pointer", "[window][explore]")
     ExploreWindow w;
     const auto song = w.node(w.p + "/song.flac");
     QTest::mouseMove(w.map(), w.map()->pointOf(song));
-    REQUIRE(Window::until([&] { return w.session().hover() == song; }));
+    REQUIRE(Window::until([&] { return w.models().cursor.hover() == song; }));
     CHECK(w.pointerLine().startsWith(QString::fromStdString(w.p + "/song.flac")));
     CHECK(w.pointerLine().contains("2.00 MiB"));
     CHECK(w.pointerLine().contains("Audio, FLAC audio"));
@@ -165,16 +165,16 @@ TEST_CASE("hidden tiles are hatched, planned ones crossed, in the picture itself
     CHECK(colours(song).size() == 1);  // flat
     CHECK(colours(tiles).size() == 2); // two tones
     const auto before = colours(song);
-    w.session().planTrash(song);
+    w.models().plan.planTrash(song);
     CHECK(colours(song) != before); // faded
-    w.session().unplan(song);
+    w.models().plan.unplan(std::vector{song});
     CHECK(colours(song) == before);
 }
 
 TEST_CASE("what is small is gathered into a rest that opens", "[window][explore]")
 {
     ExploreWindow w;
-    w.session().setFocus(w.node(w.p + "/many"));
+    w.models().cursor.setFocus(w.node(w.p + "/many"));
     // all sixty are equal and each above one part in two hundred: none is small
     CHECK(w.list()->model()->rowCount() == 60);
     TestFolder t;
@@ -198,7 +198,7 @@ TEST_CASE("selecting something in the rest opens it in the descent", "[window][e
     for (int i = 0; i < 40; ++i)
         w.t.file("p/f" + std::to_string(i), 4096);
     w.scan(w.t / "p");
-    w.session().select(w.node(w.t / "p/f39"));
+    w.models().cursor.select(w.node(w.t / "p/f39"));
     auto* list = w.window->exploreStage()->descent()->list();
     CHECK(list->currentIndex().data().toString() == "f39");
 }
@@ -207,7 +207,7 @@ TEST_CASE("the measure changes every view", "[window][explore]")
 {
     ExploreWindow w;
     w.choose("measure", "file count");
-    CHECK(w.session().measure() == Measure::Files);
+    CHECK(w.models().places.measure() == Measure::Files);
     CHECK(w.list()->model()->index(0, 0).data().toString() == "many");
     CHECK(w.list()->model()->index(0, 0).data(app::DescentModel::SizeRole).toString() == "60");
     CHECK(w.map()->picture()->cell(1).node == w.node(w.p + "/many"));
@@ -216,12 +216,12 @@ TEST_CASE("the measure changes every view", "[window][explore]")
 TEST_CASE("a folder whose bulk is hidden says so", "[window][explore]")
 {
     ExploreWindow w;
-    w.session().setFocus(w.node(w.p + "/heavy"));
+    w.models().cursor.setFocus(w.node(w.p + "/heavy"));
     bool said = false;
     for (const auto* label : w.window->exploreStage()->descent()->findChildren<QLabel*>())
         said |= label->isVisible() && label->text().contains("is hidden");
     CHECK(said);
-    w.session().setFocus(w.node(w.p + "/heavy/.cache"));
+    w.models().cursor.setFocus(w.node(w.p + "/heavy/.cache"));
     for (const auto* label : w.window->exploreStage()->descent()->findChildren<QLabel*>())
         CHECK_FALSE((label->isVisible() && label->text().contains("is hidden")));
 }
@@ -229,7 +229,7 @@ TEST_CASE("a folder whose bulk is hidden says so", "[window][explore]")
 TEST_CASE("empty folders and sizeless ones say what they are", "[window][explore]")
 {
     ExploreWindow w;
-    w.session().setFocus(w.node(w.p + "/empty"));
+    w.models().cursor.setFocus(w.node(w.p + "/empty"));
     CHECK(w.map()->picture()->size() == 1);
     w.map()->grab();
     CHECK(w.list()->model()->rowCount() == 0);
@@ -274,10 +274,10 @@ TEST_CASE("linked files say where they are counted", "[window][explore]")
     w.t.file("place/b/second", 1 << 20);
     w.t.link("place/b/second", "place/a/first");
     w.scan(w.t / "place");
-    w.session().setHover(w.node(w.t / "place/b/second"));
+    w.models().cursor.setHover(w.node(w.t / "place/b/second"));
     CHECK(w.pointerLine().contains("linked, counted at"));
     CHECK(w.pointerLine().contains("/place/a/first"));
-    w.session().select(w.node(w.t / "place/b/second"));
+    w.models().cursor.select(w.node(w.t / "place/b/second"));
     bool said = false;
     for (const auto* label : w.child<QWidget>("dossier")->findChildren<QLabel*>())
         said |= label->text().startsWith("2 in all") && label->text().contains("first");

@@ -10,8 +10,8 @@
 #include <QInputDialog>
 #include <QTextBrowser>
 
+#include "app/style/words.h"
 #include "app/window_fixture.h"
-#include "app/words.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
@@ -157,7 +157,7 @@ TEST_CASE("the filter line narrows, remembers, and says what is wrong", "[window
     CHECK(line->text().isEmpty());
     CHECK(w.names().size() == 6);
     // only below the folder one is in
-    w.session().setFocus(w.node(w.p + "/home"));
+    w.models().cursor.setFocus(w.node(w.p + "/home"));
     w.done();
     w.click("findScope");
     CHECK(w.names() == Names{"tiles.db", "letter.txt", "letter.txt~"});
@@ -241,9 +241,10 @@ TEST_CASE("what is found lights up in Explore", "[window][find]")
     auto* legend = w.window->exploreStage()->legend();
     REQUIRE(Window::until([&] { return !legend->entries().empty() && legend->entries()[0].name.contains("found"); }));
     w.t.file("place/films/third.mkv", 100000);
-    w.session().rescan(w.node(w.p)); // the ids are others: it goes out
+    w.models().scans.rescan(w.node(w.p)); // the ids are others: what was found is found again by them
     w.settle();
-    CHECK_FALSE(w.place()->lit.any());
+    REQUIRE(Window::until([&] { return w.place()->litSums != nullptr; }));
+    CHECK(w.place()->litSize(w.node(w.p + "/films"), Measure::Disk) == 15 << 20);
     w.window->grab();
 }
 
@@ -266,26 +267,27 @@ TEST_CASE("Explore shows only what was found, with its sums, and plans no folder
     w.window->grab();
 
     // The whole of a folder is not what is shown of it; the films are shown in full.
-    w.session().select(w.node(w.p + "/home"));
+    w.models().cursor.select(w.node(w.p + "/home"));
     w.key(Qt::Key_Delete);
     CHECK(w.place()->plan.empty());
     CHECK(w.notice().contains("match the filter"));
-    w.session().select(w.node(w.p + "/films"));
+    w.models().cursor.select(w.node(w.p + "/films"));
     w.key(Qt::Key_Delete);
     CHECK(w.place()->plan.has(w.node(w.p + "/films")));
 
     // It stays through what is carried out, and ends with Escape or where something else is to be shown.
-    w.session().setFocus(w.node(w.p + "/home"));
+    w.models().cursor.setFocus(w.node(w.p + "/home"));
     CHECK(descent->list()->model()->rowCount() == 1);
     QTest::keyClick(descent->list(), Qt::Key_Escape);
     CHECK_FALSE(w.place()->narrowing);
     CHECK_FALSE(w.child<QWidget>("narrowed")->isVisible());
     CHECK(descent->list()->model()->rowCount() > 1);
-    w.session().narrow(std::make_shared<std::vector<bool>>(w.place()->tree->extent().nodes), "nothing");
+    w.models().trees.narrow(*w.place()->tree, std::make_shared<std::vector<bool>>(w.place()->tree->extent().nodes),
+                            "nothing");
     REQUIRE(Window::until([&] { return w.place()->narrowing.has_value(); }));
     CHECK(w.place()->focus == rootNode);
     w.window->grab();
-    w.session().reveal(w.node(w.p + "/home/letter.txt~"));
+    w.models().cursor.reveal(w.node(w.p + "/home/letter.txt~"));
     CHECK_FALSE(w.place()->narrowing);
 }
 
@@ -308,7 +310,7 @@ TEST_CASE("what is found can be planned and taken along", "[window][find]")
     const auto csv = readAll(w.t / "found.csv");
     CHECK(csv.find(w.p + "/home/letter.txt~,file,") != std::string::npos);
     CHECK(std::count(csv.begin(), csv.end(), '\n') == 2);
-    w.session().unplan(w.node(w.p + "/home/letter.txt~"));
+    w.models().plan.unplan(std::vector{w.node(w.p + "/home/letter.txt~")});
 }
 
 TEST_CASE("Find without a place, and with one that is read again", "[window][find]")
@@ -323,11 +325,11 @@ TEST_CASE("Find without a place, and with one that is read again", "[window][fin
     FindWindow w;
     w.find()->list()->selectRow(0);
     w.t.file("place/films/new.mkv", 20 << 20);
-    w.session().rescan(w.node(w.p));
+    w.models().scans.rescan(w.node(w.p));
     w.settle();
     CHECK(w.names().contains("new.mkv"));
     CHECK(w.cell(0, 0) == "new.mkv");
-    w.session().closePlace(0);
+    w.models().places.closePlace(0);
     CHECK(w.find()->model()->rowCount() == 0);
     w.window->grab();
 }

@@ -14,8 +14,8 @@
 #include <QPlainTextEdit>
 #include <QTableWidget>
 
+#include "app/style/words.h"
 #include "app/window_fixture.h"
-#include "app/words.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
@@ -52,7 +52,7 @@ struct IdentifyWindow : Window {
     }
     void select(const std::string& name)
     {
-        session().reveal(node(p + "/" + name));
+        models().cursor.reveal(node(p + "/" + name));
         REQUIRE(until([this] { return window->exploreStage()->dossier()->advice()->isSettled(); }));
     }
     QMenu* menuOf(const char* button) { return child<QPushButton>(button)->menu(); }
@@ -97,7 +97,7 @@ TEST_CASE("a protected item asks before the guard is lifted, for that one alone"
     w.scan(w.t / "home");
     w.window->setStage(Stage::Explore);
     const auto path = w.t / "home/data/kurvo/snapshots/old.txt";
-    w.session().reveal(w.node(path));
+    w.models().cursor.reveal(w.node(path));
     CHECK(w.pointerLine().contains("protected"));
     w.key(Qt::Key_Delete);
     auto* dialog = w.dialog<QDialog>("guardDialog");
@@ -117,7 +117,7 @@ TEST_CASE("a protected item asks before the guard is lifted, for that one alone"
 
     REQUIRE(w.until([&] { return w.window->findChild<QDialog*>("guardDialog") == nullptr; }));
     // What the user needs to live cannot be lifted at all: it is said, not asked.
-    w.session().planTrash(w.node(w.t / "home/data"));
+    w.models().plan.planTrash(w.node(w.t / "home/data"));
     CHECK(w.window->findChild<QDialog*>("guardDialog") == nullptr);
     CHECK(w.notice().contains("trash itself"));
     CHECK(w.place()->plan.items().size() == 1);
@@ -145,7 +145,7 @@ TEST_CASE("marks: set by key, inherited, found, coloured by, noted, kept", "[win
     REQUIRE(w.until([&] { return w.text("markText").contains("the only clean take"); }));
 
     // coloured by
-    w.session().setColour(ColourBy::Mark);
+    w.models().view.setColour(ColourBy::Mark);
     REQUIRE(w.until([&] { return w.place()->scheme->by() == ColourBy::Mark; }));
     CHECK(w.place()->scheme->classOf(w.node(w.p + "/copy/deeper/dawn again.flac")) == 2);
     CHECK(w.place()->scheme->classOf(w.node(w.p + "/letter.txt")) == 4);
@@ -288,7 +288,7 @@ TEST_CASE("duplicates: searched, compared and planned down to one", "[window][du
     CHECK_FALSE(w.place()->plan.has(w.node(w.p + "/warden/Recordings/dawn.flac")));
 
     // What changed since it was compared is found by comparing again, and stays.
-    w.session().clearPlan();
+    w.models().plan.clearPlan();
     auto other = readAll(w.t / "place/copy/dawn.flac");
     other[1000000] = 'x';
     writeAll(w.t / "place/copy/dawn.flac", other);
@@ -297,7 +297,7 @@ TEST_CASE("duplicates: searched, compared and planned down to one", "[window][du
     REQUIRE(w.until([&] { return page->isSettled(); }));
     CHECK(w.place()->plan.has(w.node(w.p + "/warden/Recordings/dawn.flac")));
     CHECK_FALSE(w.place()->plan.has(w.node(w.p + "/copy/dawn.flac")));
-    CHECK(w.text("duplicateState").contains("2 items left"));
+    CHECK(w.text("duplicateState").contains("2 items left out"));
 }
 
 TEST_CASE("the trash of all drives: put back, and removed by the plan", "[window][trash]")
@@ -308,7 +308,7 @@ TEST_CASE("the trash of all drives: put back, and removed by the plan", "[window
     w.key(Qt::Key_Delete);
     w.select("tool.deb~");
     w.key(Qt::Key_Delete);
-    w.session().carryOutPlan();
+    w.models().runner.carryOutPlan();
     w.settle();
     REQUIRE_FALSE(exists(w.p + "/letter.txt"));
     w.window->setStage(Stage::Find);

@@ -12,8 +12,8 @@
 #include <QSlider>
 #include <QWheelEvent>
 
+#include "app/style/words.h"
 #include "app/window_fixture.h"
-#include "app/words.h"
 #include "core/snapshot/catalogue.h"
 #include "support/random_tree.h"
 
@@ -75,7 +75,7 @@ TEST_CASE("the sunburst by mouse: select, into, the centre is the way up", "[win
 {
     PictureWindow w;
     w.click("showSunburst");
-    CHECK(w.session().view().picture == app::PictureKind::Sunburst);
+    CHECK(w.models().places.view().picture == app::PictureKind::Sunburst);
     CHECK(w.picture()->accessibleName() == "Sunburst");
     w.clickTile(w.node(w.p + "/songs"));
     CHECK(w.selected() == w.p + "/songs");
@@ -114,7 +114,7 @@ TEST_CASE("the sunburst by key", "[window][picture]")
     w.key(Qt::Key_Backspace);
     CHECK(w.focused() == w.p);
     w.key(Qt::Key_Minus);
-    CHECK(w.session().view().depth() == 5);
+    CHECK(w.models().places.view().depth() == 5);
     for (int i = 0; i < 8; ++i)
         w.key(Qt::Key_Minus);
     CHECK(w.child<QSlider>("depth")->value() == 1);
@@ -142,13 +142,13 @@ TEST_CASE("going into a folder moves, unless motion is switched off", "[window][
     PictureWindow w;
     w.picture()->grab();
     w.picture()->setMotion(true);
-    w.session().setFocus(w.node(w.p + "/films"));
+    w.models().cursor.setFocus(w.node(w.p + "/films"));
     CHECK(w.picture()->isMoving());
     w.clickTile(w.node(w.p + "/films/a.mkv")); // what one points at counts at once
     CHECK(w.selected() == w.p + "/films/a.mkv");
     REQUIRE(Window::until([&] { return !w.picture()->isMoving(); }));
     w.picture()->setMotion(false);
-    w.session().goUp();
+    w.models().cursor.goUp();
     CHECK_FALSE(w.picture()->isMoving());
 }
 
@@ -236,7 +236,7 @@ TEST_CASE("colours by age, hidden and owner, each with its legend", "[window][pi
     const auto old = w.node(w.p + "/films/old/b.mkv"), fresh = w.node(w.p + "/songs/c.flac");
     const auto shows = [&](const QString& name) {
         const auto& entries = w.stage()->legend()->entries();
-        return w.place()->scheme->by() == w.session().view().colour &&
+        return w.place()->scheme->by() == w.models().places.view().colour &&
                std::any_of(entries.begin(), entries.end(), [&](const auto& e) { return e.name == name; });
     };
     w.choose("colour", "age");
@@ -261,7 +261,7 @@ TEST_CASE("growth needs an earlier snapshot, and says so", "[window][picture]")
     PictureWindow w;
     w.choose("colour", "growth");
     REQUIRE(Window::until([&] { return w.notice().contains("no earlier snapshot"); }));
-    CHECK(w.session().view().colour == ColourBy::Family);
+    CHECK(w.models().places.view().colour == ColourBy::Family);
 
     // The scan is kept; a later one of the same place grows against it.
     REQUIRE(Window::until([&] { return !w.place()->snapshotFile.empty(); }));
@@ -282,7 +282,7 @@ TEST_CASE("growth needs an earlier snapshot, and says so", "[window][picture]")
 TEST_CASE("free space, not seen and reserved have tiles when asked for", "[window][picture]")
 {
     PictureWindow w;
-    auto& place = *w.place();
+    auto& place = const_cast<app::Place&>(*w.place()); // as if it were a drive
     place.wholeDrive = true;
     place.capacity = {100 << 20, 40 << 20, 10 << 20, 50 << 20};
     const auto kinds = [&] {
@@ -291,17 +291,17 @@ TEST_CASE("free space, not seen and reserved have tiles when asked for", "[windo
             seen.insert(w.picture()->picture()->cell(i).kind);
         return seen;
     };
-    w.session().setAreas(true);
+    w.models().view.setAreas(true);
     CHECK(kinds().contains(CellKind::Free));
     CHECK(kinds().contains(CellKind::NotSeen));
     CHECK(kinds().contains(CellKind::Reserved));
     w.picture()->grab();
-    w.session().setAreas(false);
+    w.models().view.setAreas(false);
     CHECK_FALSE(kinds().contains(CellKind::Free));
     w.click("showSunburst"); // the dial of a drive is always its capacity
     CHECK(kinds().contains(CellKind::Free));
     w.picture()->grab();
-    w.session().setFocus(w.node(w.p + "/films"));
+    w.models().cursor.setFocus(w.node(w.p + "/films"));
     CHECK_FALSE(kinds().contains(CellKind::Free));
 }
 
@@ -337,20 +337,20 @@ TEST_CASE("picture, measure, colour and depth are kept for each place", "[window
     w.click("showSunburst");
     w.choose("measure", "apparent");
     w.choose("colour", "hidden");
-    w.session().setDepth(3);
+    w.models().view.setDepth(3);
     w.t.file("other/x", 5000);
     w.scan(w.t / "other");
     w.click("showTreemap");
     w.choose("measure", "on disk");
-    w.session().showPlace(0);
-    CHECK(w.session().view().picture == app::PictureKind::Sunburst);
-    CHECK(w.session().measure() == Measure::Apparent);
+    w.models().places.showPlace(0);
+    CHECK(w.models().places.view().picture == app::PictureKind::Sunburst);
+    CHECK(w.models().places.measure() == Measure::Apparent);
     w.open(); // another day
     w.scan(w.p);
-    CHECK(w.session().view().picture == app::PictureKind::Sunburst);
-    CHECK(w.session().view().colour == ColourBy::Hidden);
-    CHECK(w.session().view().depth() == 3);
-    CHECK(w.session().measure() == Measure::Apparent);
+    CHECK(w.models().places.view().picture == app::PictureKind::Sunburst);
+    CHECK(w.models().places.view().colour == ColourBy::Hidden);
+    CHECK(w.models().places.view().depth() == 3);
+    CHECK(w.models().places.measure() == Measure::Apparent);
 }
 
 TEST_CASE("the picture and the list can be taken along", "[window][picture]")
@@ -396,7 +396,7 @@ TEST_CASE("the picture and the list can be taken along", "[window][picture]")
 TEST_CASE("assistive tools are told what the picture shows", "[window][picture]")
 {
     PictureWindow w;
-    w.session().select(w.node(w.p + "/songs"));
+    w.models().cursor.select(w.node(w.p + "/songs"));
     for (const auto* button : {"showTreemap", "showSunburst"}) {
         w.click(button);
         auto* picture = QAccessible::queryAccessibleInterface(w.picture());
@@ -411,7 +411,7 @@ TEST_CASE("assistive tools are told what the picture shows", "[window][picture]"
         CHECK(picture->childAt(at.x(), at.y()) == picture->child(0));
         CHECK(picture->indexOfChild(picture->child(2)) == 2);
     }
-    w.session().setFocus(w.node(w.p + "/films"));
+    w.models().cursor.setFocus(w.node(w.p + "/films"));
     CHECK(QAccessible::queryAccessibleInterface(w.picture())->childCount() == 2);
 }
 
@@ -427,7 +427,7 @@ TEST_CASE("all views agree wherever one goes", "[window][picture][property]")
         info.host = "somewhere";
         const auto file = w.t / ("random-" + std::to_string(seed) + ".kurvo");
         REQUIRE(writeSnapshot(file, info, *tree));
-        w.session().openSnapshot(file);
+        w.models().snapshots.open(file);
         REQUIRE(Window::until([&] { return w.place() && w.place()->snapshotFile == file; }));
         w.window->setStage(app::Stage::Explore);
         auto* stage = w.window->exploreStage();
@@ -437,26 +437,26 @@ TEST_CASE("all views agree wherever one goes", "[window][picture][property]")
             const NodeId node = static_cast<NodeId>(random() % t.extent().nodes);
             switch (random() % 6) {
             case 0:
-                w.session().setFocus(t.isFolder(node) ? node : t.parent(node));
+                w.models().cursor.setFocus(t.isFolder(node) ? node : t.parent(node));
                 break;
             case 1:
-                w.session().reveal(node);
+                w.models().cursor.reveal(node);
                 break;
             case 2:
-                w.session().goUp();
+                w.models().cursor.goUp();
                 break;
             case 3:
-                w.session().setPicture(static_cast<app::PictureKind>(random() % 3));
+                w.models().view.setPicture(static_cast<app::PictureKind>(random() % 3));
                 break;
             case 4:
-                w.session().setMeasure(static_cast<Measure>(random() % 3));
+                w.models().view.setMeasure(static_cast<Measure>(random() % 3));
                 break;
             default:
-                w.session().light({ColourBy::Family, static_cast<std::uint16_t>(1 + random() % 1000), 0});
+                w.models().view.light({ColourBy::Family, static_cast<std::uint16_t>(1 + random() % 1000), 0});
             }
             const auto* place = w.place();
             const auto focus = place->focus;
-            const auto measure = w.session().measure();
+            const auto measure = w.models().places.measure();
             if (place->lit.any())
                 REQUIRE(Window::until([&] { return w.place()->litSums != nullptr; }));
             INFO("seed " << seed << " step " << step << " at " << t.path(focus));

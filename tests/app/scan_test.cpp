@@ -14,8 +14,8 @@
 #include <filesystem>
 #include <set>
 
+#include "app/style/words.h"
 #include "app/window_fixture.h"
-#include "app/words.h"
 #include "core/snapshot/catalogue.h"
 #include "support/mounts.h"
 #include "support/random_tree.h"
@@ -66,22 +66,22 @@ TEST_CASE("a place can be explored while it is scanned, and nothing jumps when t
     }
     Window w;
     HangingPlace hanging(w);
-    w.session().scanFolder(w.t / "place", "Skerry", hanging.options);
+    w.models().scans.scanFolder(w.t / "place", "Skerry", hanging.options);
     REQUIRE(Window::until([&] { return w.place() && w.place()->tree->sums(rootNode).files == 3; }));
-    REQUIRE(w.session().runningScan());
+    REQUIRE(w.models().scans.runningScan());
     CHECK(w.place()->isGrowing());
     CHECK(w.window->stage() == Stage::Scan); // whoever picks drives is not torn away
     CHECK(w.text("scanFigures").contains("entries"));
     w.click("exploreScan");
     CHECK(w.window->stage() == Stage::Explore);
     CHECK(w.text("scanState") == "still growing");
-    w.session().setFocus(w.node(w.t / "place/papers"));
-    w.session().select(w.node(w.t / "place/papers/a.odt"));
+    w.models().cursor.setFocus(w.node(w.t / "place/papers"));
+    w.models().cursor.select(w.node(w.t / "place/papers/a.odt"));
     QTest::qWait(600); // some more looks
     CHECK(w.focused() == w.t / "place/papers");
     CHECK(w.selected() == w.t / "place/papers/a.odt");
     w.key(Qt::Key_Delete);
-    CHECK(w.notice().contains("The scan still runs"));
+    CHECK(w.notice().contains("The scan is still running"));
     CHECK(w.place()->plan.empty());
     w.key(Qt::Key_F5);
 
@@ -102,14 +102,14 @@ TEST_CASE("the plan that was kept is there after a scan that takes its time", "[
     HangingPlace hanging(w);
     const auto path = w.t / "place/papers/a.odt";
     const auto scanSlowly = [&] {
-        w.session().scanFolder(w.t / "place", {}, hanging.options);
+        w.models().scans.scanFolder(w.t / "place", {}, hanging.options);
         REQUIRE(Window::until([&] { return w.place() && w.place()->isGrowing(); }));
         QTest::qWait(500); // looks are taken, and whatever is written a little later is written
         w.settle();
         REQUIRE_FALSE(w.place()->isGrowing());
     };
     scanSlowly();
-    w.session().planTrash(w.node(path));
+    w.models().plan.planTrash(w.node(path));
     CHECK(w.window->close());
     for (int start = 0; start < 2; ++start) { // and looking at it alone does not lose it
         w.open();
@@ -126,13 +126,13 @@ TEST_CASE("a scan is paused, goes on and is stopped from its card", "[window][mo
         return;
     Window w;
     HangingPlace hanging(w);
-    w.session().scanFolder(w.t / "place", {}, hanging.options);
+    w.models().scans.scanFolder(w.t / "place", {}, hanging.options);
     REQUIRE(Window::until([&] { return w.place() != nullptr; }));
     w.click("pauseScan");
-    CHECK(w.session().runningScan()->pausedSinceMs != 0);
+    CHECK(w.models().scans.runningScan()->pausedSinceMs != 0);
     CHECK(w.child<QPushButton>("pauseScan")->text() == "Go on");
     w.click("pauseScan");
-    CHECK(w.session().runningScan()->pausedSinceMs == 0);
+    CHECK(w.models().scans.runningScan()->pausedSinceMs == 0);
     w.click("stopScan");
     CHECK_FALSE(w.child<QPushButton>("stopScan")->isEnabled());
     w.settle();
@@ -147,10 +147,10 @@ TEST_CASE("closing a place that is being scanned ends its scan", "[window][mount
         return;
     Window w;
     auto hanging = std::make_unique<HangingPlace>(w);
-    w.session().scanFolder(w.t / "place", {}, hanging->options);
+    w.models().scans.scanFolder(w.t / "place", {}, hanging->options);
     REQUIRE(Window::until([&] { return w.place() != nullptr; }));
     const std::weak_ptr<const NodeStore> memory = w.place()->tree->sharedStore();
-    w.session().closePlace(0);
+    w.models().places.closePlace(0);
     w.settle();
     CHECK(w.place() == nullptr);
     CHECK(readCatalogue(w.folders.snapshots()).entries.empty());
@@ -174,12 +174,12 @@ TEST_CASE("drives come and go with the mount table, and several are scanned toge
     QTest::mouseClick(cardOf(w, archive.path()), Qt::LeftButton);
     CHECK(w.child<QPushButton>("startScan")->text() == "Look at 2 drives");
     w.click("startScan");
-    CHECK(w.session().scans().size() == 2);
+    CHECK(w.models().scans.scans().size() == 2);
     w.settle();
-    REQUIRE(w.session().places().size() == 2);
+    REQUIRE(w.models().places.places().size() == 2);
     CHECK(w.window->stage() == Stage::Explore);
     std::set<std::string> names;
-    for (const auto& place : w.session().places()) {
+    for (const auto& place : w.models().places.places()) {
         CHECK(place->wholeDrive);
         names.insert(place->info.placeName);
     }
@@ -247,11 +247,11 @@ TEST_CASE("F5 reads one folder again: sums, plan, focus and selection follow", "
     w.t.file("place/change/planned", 40000);
     w.t.file("place/change/planned-too", 40000);
     w.scan(w.t / "place");
-    w.session().setFocus(w.node(w.t / "place/change"));
-    w.session().planTrash(w.node(w.t / "place/keep/a"));
-    w.session().planTrash(w.node(w.t / "place/change/planned"));
-    w.session().planTrash(w.node(w.t / "place/change/planned-too"));
-    w.session().select(w.node(w.t / "place/change/planned"));
+    w.models().cursor.setFocus(w.node(w.t / "place/change"));
+    w.models().plan.planTrash(w.node(w.t / "place/keep/a"));
+    w.models().plan.planTrash(w.node(w.t / "place/change/planned"));
+    w.models().plan.planTrash(w.node(w.t / "place/change/planned-too"));
+    w.models().cursor.select(w.node(w.t / "place/change/planned"));
     std::filesystem::remove(w.t / "place/change/old");
     w.t.file("place/change/planned-too", 70000);
     w.t.file("place/change/new/er/file", 500000);
@@ -266,14 +266,14 @@ TEST_CASE("F5 reads one folder again: sums, plan, focus and selection follow", "
     REQUIRE(w.place()->plan.items().size() == 2); // what changed came off
     CHECK(w.place()->plan.has(w.node(w.t / "place/keep/a")));
     CHECK(w.place()->plan.has(w.node(w.t / "place/change/planned")));
-    CHECK(w.notice().contains("changed and came off it"));
+    CHECK(w.notice().contains("changed and came off the plan"));
     CHECK_FALSE(w.window->exploreStage()->picture()->pointOf(w.node(w.t / "place/change/new/er/file")).isNull());
 
     SECTION("a focus that is gone becomes the folder above it")
     {
-        w.session().setFocus(w.node(w.t / "place/change/new/er"));
+        w.models().cursor.setFocus(w.node(w.t / "place/change/new/er"));
         std::filesystem::remove_all(w.t / "place/change/new");
-        w.session().rescan(w.node(w.t / "place/change"));
+        w.models().scans.rescan(w.node(w.t / "place/change"));
         w.settle();
         REQUIRE(Window::until([&] { return w.focused() == w.t / "place/change"; }));
         CHECK(w.node(w.t / "place/change/new") == noNode);
@@ -281,7 +281,7 @@ TEST_CASE("F5 reads one folder again: sums, plan, focus and selection follow", "
     SECTION("a folder that is gone itself disappears")
     {
         std::filesystem::remove_all(w.t / "place/change");
-        w.session().rescan(w.node(w.t / "place/change"));
+        w.models().scans.rescan(w.node(w.t / "place/change"));
         w.settle();
         REQUIRE(Window::until([&] { return w.node(w.t / "place/change") == noNode; }));
         CHECK(w.focused() == w.t / "place");
@@ -306,12 +306,12 @@ TEST_CASE("what happens in the folders in view is noticed and read again on requ
     SECTION("what the plan touched is read again by itself")
     {
         w.t.file("place/sub/c", 30000);
-        w.session().planTrash(w.node(w.t / "place/sub/a"));
-        w.session().carryOutPlan();
+        w.models().plan.planTrash(w.node(w.t / "place/sub/a"));
+        w.models().runner.carryOutPlan();
         w.settle();
         REQUIRE(Window::until([&] { return w.node(w.t / "place/sub/c") != noNode; }));
         CHECK(w.node(w.t / "place/sub/a") == noNode);
-        w.session().takeBack(w.session().history().front().run.id);
+        w.models().runner.takeBack(w.models().logbook.history().front().run.id);
         w.settle();
         CHECK(Window::until([&] { return w.node(w.t / "place/sub/a") != noNode; }));
         CHECK(w.place()->tree->apparent(rootNode) == 150000);
@@ -357,7 +357,7 @@ TEST_CASE("the unexplained part of the gauge opens the ledger", "[window][mount]
     CHECK(sum == kept[0].info.capacity.used);
     dialog->accept();
     REQUIRE(w.closed("ledgerDialog"));
-    w.session().openSnapshot(kept[0].path);
+    w.models().snapshots.open(kept[0].path);
     REQUIRE(Window::until([&] { return w.place()->fromSnapshot; }));
     w.settle();
     w.activate();
@@ -411,7 +411,7 @@ TEST_CASE("as anybody: what could not be read is read with rights and grafted", 
     const std::string place = std::getenv("KURVO_TEST_PLACE"), helper = std::getenv("KURVO_TEST_HELPER"),
                       out = std::getenv("KURVO_TEST_OUT");
     Window w;
-    w.session().setHelperCommand({helper, "helper"});
+    w.models().rights.setHelperCommand({helper, "helper"});
     w.scan(place);
     CHECK(w.place()->info.unreadable == 2);
     CHECK(w.notice().contains("could not be read with your permissions"));
@@ -425,9 +425,9 @@ TEST_CASE("as anybody: what could not be read is read with rights and grafted", 
     // Refused, killed, rubbish: said, and nothing changes.
     const auto before = w.place()->tree;
     for (const std::string script : {"exit 126", "kill -9 $$", "echo rubbish"}) {
-        w.session().setHelperCommand({"sh", "-c", script});
+        w.models().rights.setHelperCommand({"sh", "-c", script});
         QTest::mouseClick(read, Qt::LeftButton);
-        REQUIRE(Window::until([&] { return !w.session().rightsJob(); }));
+        REQUIRE(Window::until([&] { return !w.models().rights.rightsJob(); }));
         CHECK(w.place()->tree == before);
     }
     CHECK(w.notice().contains("refused"));
@@ -436,7 +436,7 @@ TEST_CASE("as anybody: what could not be read is read with rights and grafted", 
 
     if (std::getenv("KURVO_TEST_TERMINAL")) {
         // Nobody to ask: a command for a terminal is shown, and the file it writes is picked up.
-        w.session().setHelperCommand({"/no/such/program", helper, "helper"});
+        w.models().rights.setHelperCommand({"/no/such/program", helper, "helper"});
         QTest::mouseClick(read, Qt::LeftButton);
         auto* command = dialog->findChild<QLineEdit*>("terminalCommand");
         REQUIRE(Window::until([&] { return command->isVisible(); }));
@@ -444,7 +444,7 @@ TEST_CASE("as anybody: what could not be read is read with rights and grafted", 
         REQUIRE(text.startsWith("sudo '"));
         REQUIRE(std::system(text.mid(5).toLocal8Bit().constData()) == 0);
     } else {
-        w.session().setHelperCommand({helper, "helper"});
+        w.models().rights.setHelperCommand({helper, "helper"});
         QTest::mouseClick(read, Qt::LeftButton);
     }
     REQUIRE(Window::until([&] { return w.place()->readWithRights; }));

@@ -7,7 +7,7 @@
 #include <QClipboard>
 #include <QRadioButton>
 
-#include "app/empty_trash_dialog.h"
+#include "app/dialogs/empty_trash_dialog.h"
 #include "app/window_fixture.h"
 #include "core/snapshot/catalogue.h"
 #include "demo/demo_data.h"
@@ -45,7 +45,7 @@ TEST_CASE("the whole path: scan, follow the weight, plan the largest hidden file
 
     // Follow the weight, back, and on to the largest hidden file.
     QTest::mouseClick(w.window->exploreStage()->descent()->chain(), Qt::LeftButton); // somewhere in the chain
-    w.session().setFocus(w.node(w.practice + "/warden/.cache"));
+    w.models().cursor.setFocus(w.node(w.practice + "/warden/.cache"));
     w.key(Qt::Key_W);
     CHECK(w.focused() == w.practice + "/warden/.cache/tide-maps");
     CHECK(w.text("passed").contains(">tide-maps</a>"));
@@ -116,7 +116,7 @@ TEST_CASE("emptying the trash goes by the plan, takes only what was chosen, and 
     REQUIRE(moveToTrash(other, s, w.folders.user));
 
     w.scan(w.practice);
-    w.session().planTrash(w.node(w.practice + "/var/log/recorder.log"));
+    w.models().plan.planTrash(w.node(w.practice + "/var/log/recorder.log"));
     w.window->setStage(Stage::Clear);
     w.settle();
     w.click("carryOut");
@@ -164,9 +164,9 @@ TEST_CASE("emptying the trash goes by the plan, takes only what was chosen, and 
           (name == "onlyOurs" ? std::vector<std::string>{"other"} : std::vector<std::string>{}));
     CHECK(namesIn(w.folders.user.data + "/Trash/info").size() == inTrash());
     CHECK(w.place()->plan.empty());
-    REQUIRE(w.session().history().size() == 2);
-    CHECK(w.session().history()[1].count(StepState::Emptied) == 1);
-    CHECK_FALSE(w.session().history()[1].canBeUndone());
+    REQUIRE(w.models().logbook.history().size() == 2);
+    CHECK(w.models().logbook.history()[1].count(StepState::Emptied) == 1);
+    CHECK_FALSE(w.models().logbook.history()[1].canBeUndone());
 }
 
 TEST_CASE("an item that changed since the scan is held back and said so", "[window]")
@@ -174,8 +174,8 @@ TEST_CASE("an item that changed since the scan is held back and said so", "[wind
     PracticeWindow w;
     w.scan(w.practice);
     const auto log = w.practice + "/var/log/recorder.log", other = w.practice + "/var/log/recorder.log.1";
-    w.session().planTrash(w.node(log));
-    w.session().planTrash(w.node(other));
+    w.models().plan.planTrash(w.node(log));
+    w.models().plan.planTrash(w.node(other));
     writeAll(log, "a new line");
     w.key(Qt::Key_5, Qt::ControlModifier);
     w.settle();
@@ -220,8 +220,8 @@ TEST_CASE("stopping a scan keeps what was found, labelled partial", "[window]")
     for (int i = 0; i < 300; ++i)
         for (int k = 0; k < 20; ++k)
             w.t.file("place/d" + std::to_string(i) + "/f" + std::to_string(k));
-    w.session().scanFolder(w.t / "place");
-    w.session().stopScan(w.session().runningScan());
+    w.models().scans.scanFolder(w.t / "place");
+    w.models().scans.stopScan(w.models().scans.runningScan());
     w.settle();
     REQUIRE(w.place());
     CHECK(w.place()->info.partial);

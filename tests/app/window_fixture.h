@@ -12,7 +12,7 @@
 #include <algorithm>
 #include <functional>
 
-#include "app/main_window.h"
+#include "app/shell/main_window.h"
 #include "support/test_tree.h"
 
 namespace kurvo::test {
@@ -47,8 +47,8 @@ struct Window {
         REQUIRE(QTest::qWaitForWindowActive(window.get()));
     }
 
-    app::Session& session() { return window->session(); }
-    app::Place* place() { return session().place(); }
+    app::Models& models() { return window->models(); }
+    const app::Place* place() { return models().places.place(); }
     NodeId node(const std::string& path) { return place()->tree->find(path).value_or(noNode); }
     std::string selected() { return place()->selection == noNode ? "" : place()->tree->path(place()->selection); }
     std::string focused() { return place()->tree->path(place()->focus); }
@@ -68,7 +68,12 @@ struct Window {
     static bool until(const std::function<bool()>& condition) { return QTest::qWaitFor(condition, 20000); }
     void settle()
     {
-        REQUIRE(until([this] { return !session().runningScan() && !session().planJob(); }));
+        REQUIRE(until([this] {
+            const auto& places = models().places.places();
+            return !models().scans.runningScan() && !models().runner.planJob() &&
+                   std::all_of(places.begin(), places.end(),
+                               [this](const auto& p) { return models().trees.isIdle(p->id); });
+        }));
         // What was read is put in after the scan has ended; what hangs is not waited for.
         (void)QTest::qWaitFor([] { return QThreadPool::globalInstance()->activeThreadCount() == 0; }, 1000);
         QTest::qWait(30);
@@ -110,11 +115,11 @@ struct Window {
     /// Scans a folder and waits until it is shown.
     void scan(const std::string& path)
     {
-        const auto before = session().place();
-        session().scanFolder(path);
+        const auto before = place() ? place()->tree : nullptr;
+        models().scans.scanFolder(path);
         settle();
-        REQUIRE(session().place());
-        REQUIRE((session().place() != before || before == nullptr));
+        REQUIRE(place());
+        REQUIRE(place()->tree != before);
     }
     /// Clicks into the picture where the node is drawn.
     void clickTile(NodeId node, bool twice = false)

@@ -6,8 +6,8 @@
 #include <QMessageBox>
 #include <QTimer>
 
+#include "app/style/words.h"
 #include "app/window_fixture.h"
-#include "app/words.h"
 #include "core/snapshot/catalogue.h"
 #include "demo/world.h"
 
@@ -97,22 +97,22 @@ TEST_CASE("a scan that fails leaves everything as it was and says why", "[window
     Window w;
     w.scan(w.t.folder("first"));
     const auto* before = w.place();
-    w.session().scanFolder(w.t / "gone");
+    w.models().scans.scanFolder(w.t / "gone");
     REQUIRE(Window::until([&] { return w.notice().contains("it is not there"); }));
-    w.session().scanFolder(w.t.file("plain-file"));
+    w.models().scans.scanFolder(w.t.file("plain-file"));
     REQUIRE(Window::until([&] { return w.notice().contains("it is not a folder"); }));
     CHECK(w.place() == before);
-    CHECK(w.session().runningScan() == nullptr);
+    CHECK(w.models().scans.runningScan() == nullptr);
 }
 
 TEST_CASE("damaged snapshots are refused with a sentence", "[window]")
 {
     Window w;
     QStringList said;
-    QObject::connect(&w.session(), &app::Session::message, [&said](const QString& text) { said << text; });
+    QObject::connect(&w.models().notices, &app::Notices::message, [&said](const QString& text) { said << text; });
     const auto refused = [&](const std::string& path, const QString& words) {
         const auto before = said.size();
-        w.session().openSnapshot(path);
+        w.models().snapshots.open(path);
         REQUIRE(Window::until([&] { return said.size() > before; }));
         INFO(said.last().toStdString());
         CHECK(said.last().contains(words));
@@ -139,11 +139,11 @@ TEST_CASE("damaged snapshots are refused with a sentence", "[window]")
 TEST_CASE("two errors at once are both said", "[window]")
 {
     Window w;
-    w.session().scanFolder(w.t / "gone");
-    w.session().openSnapshot(w.t.text("rubbish.kurvo", "no snapshot, but long enough to look at"));
+    w.models().scans.scanFolder(w.t / "gone");
+    w.models().snapshots.open(w.t.text("rubbish.kurvo", "no snapshot, but long enough to look at"));
     CHECK(Window::until(
         [&] { return w.notice().contains("it is not there") && w.notice().contains("is not a Kurvo snapshot"); }));
-    w.session().say("Good news.");
+    w.models().notices.say("Good news.");
     CHECK(w.notice().contains("it is not there")); // nor does good news push them out
 }
 
@@ -164,18 +164,18 @@ TEST_CASE("several places are open at once, each with its own plan", "[window]")
     w.t.file("one/a", 5000);
     w.t.file("two/b", 5000);
     w.scan(w.t / "one");
-    w.session().planTrash(w.node(w.t / "one/a"));
-    w.session().scanFolder(w.t / "two");
+    w.models().plan.planTrash(w.node(w.t / "one/a"));
+    w.models().scans.scanFolder(w.t / "two");
     w.settle();
-    CHECK(w.session().places().size() == 2);
+    CHECK(w.models().places.places().size() == 2);
     CHECK(w.place()->plan.empty());
-    w.session().showPlace(0);
+    w.models().places.showPlace(0);
     CHECK(w.place()->plan.items().size() == 1);
     CHECK(w.child<QPushButton>("place")->text().startsWith("one"));
-    w.session().closePlace(0);
-    CHECK(w.session().places().size() == 1);
+    w.models().places.closePlace(0);
+    CHECK(w.models().places.places().size() == 1);
     CHECK(w.child<QPushButton>("place")->text().startsWith("two"));
-    w.session().closePlace(0);
+    w.models().places.closePlace(0);
     CHECK(w.place() == nullptr);
     w.window->grab();
 }
@@ -186,23 +186,23 @@ TEST_CASE("changes to the plan are undone one by one", "[window][plan]")
     for (const auto* name : {"a", "b", "c"})
         w.t.file(std::string("place/") + name, 10000);
     w.scan(w.t / "place");
-    w.session().select(w.node(w.t / "place/a"));
+    w.models().cursor.select(w.node(w.t / "place/a"));
     w.key(Qt::Key_Delete);
-    w.session().select(w.node(w.t / "place/b"));
+    w.models().cursor.select(w.node(w.t / "place/b"));
     w.key(Qt::Key_Delete);
     CHECK(w.place()->plan.items().size() == 2);
     w.key(Qt::Key_Delete); // the same key takes it off again
     CHECK(w.place()->plan.items().size() == 1);
     w.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(w.place()->plan.items().size() == 2);
-    w.session().clearPlan();
+    w.models().plan.clearPlan();
     CHECK(w.place()->plan.empty());
     w.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(w.place()->plan.items().size() == 2);
     w.key(Qt::Key_Z, Qt::ControlModifier);
     w.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(w.place()->plan.empty());
-    CHECK_FALSE(w.session().canUndoPlanChange());
+    CHECK_FALSE(w.models().plan.canUndoPlanChange());
     // and forth again
     w.key(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     w.key(Qt::Key_Y, Qt::ControlModifier);
@@ -217,8 +217,8 @@ TEST_CASE("items are taken off the plan in Clear by their mark", "[window][plan]
     w.t.file("place/large", 50000);
     w.t.file("place/small", 10000);
     w.scan(w.t / "place");
-    w.session().planTrash(w.node(w.t / "place/large"));
-    w.session().planTrash(w.node(w.t / "place/small"));
+    w.models().plan.planTrash(w.node(w.t / "place/large"));
+    w.models().plan.planTrash(w.node(w.t / "place/small"));
     w.key(Qt::Key_5, Qt::ControlModifier);
     w.settle();
     auto* list = w.window->clearStage()->list();
@@ -236,10 +236,10 @@ TEST_CASE("protected things are refused with the reason", "[window][plan]")
 {
     Window w;
     w.scan(w.t.path());
-    w.session().planTrash(w.node(w.folders.user.home));
+    w.models().plan.planTrash(w.node(w.folders.user.home));
     CHECK(w.notice().contains("home folder"));
     CHECK(w.place()->plan.empty());
-    w.session().planTrash(rootNode);
+    w.models().plan.planTrash(rootNode);
     CHECK(w.notice().contains("the place that was scanned"));
 }
 
@@ -254,12 +254,12 @@ TEST_CASE("where no trash is possible the plan says why and nothing is moved", "
     writeAll(drive.path() + "/file", "x");
     REQUIRE(std::system(("mount -o remount,ro '" + drive.path() + "'").c_str()) == 0);
     w.scan(drive.path());
-    w.session().planTrash(w.node(drive.path() + "/file"));
+    w.models().plan.planTrash(w.node(drive.path() + "/file"));
     w.key(Qt::Key_5, Qt::ControlModifier);
     w.settle();
     CHECK(w.text("planChecked").endsWith("1 held back"));
-    CHECK(w.place()->findings[0].second.sentence.find("read-only") != std::string::npos);
-    w.session().carryOutPlan();
+    CHECK(w.place()->findings.begin()->second.sentence.find("read-only") != std::string::npos);
+    w.models().runner.carryOutPlan();
     w.settle();
     CHECK(w.notice().contains("read-only"));
     CHECK(exists(drive.path() + "/file"));
@@ -281,9 +281,9 @@ TEST_CASE("folders that could not be read are counted and marked", "[window]")
         store->append(rootNode, {&locked, 1}, names);
         store->seal();
         REQUIRE(writeSnapshot(w.t / "s.kurvo", {}, FileTree(store)));
-        w.session().openSnapshot(w.t / "s.kurvo");
+        w.models().snapshots.open(w.t / "s.kurvo");
         REQUIRE(Window::until([&] { return w.place() != nullptr; }));
-        w.session().select(w.node("/place/locked"));
+        w.models().cursor.select(w.node("/place/locked"));
         CHECK(w.text("dossierNote").contains("could not be read"));
         CHECK(w.pointerLine().contains("could not be read"));
         w.window->grab();
@@ -307,14 +307,14 @@ TEST_CASE("themes, units and measure are remembered", "[window][settings]")
     CHECK(app::theme().window != light);
     w.window->grab();
     action("Sizes in kB, MB, GB (1000)")->trigger();
-    w.session().select(w.node(w.t / "place/file"));
+    w.models().cursor.select(w.node(w.t / "place/file"));
     CHECK(w.text("dossierSize") == "1.05 MB");
-    w.session().setMeasure(Measure::Apparent);
+    w.models().view.setMeasure(Measure::Apparent);
     w.window->close();
     w.open();
     CHECK(app::theme().dark);
     CHECK(app::sizeUnits() == SizeUnits::Decimal);
-    CHECK(w.session().measure() == Measure::Apparent);
+    CHECK(w.models().places.measure() == Measure::Apparent);
     w.window->themeControl().choose(app::ThemeChoice::Light);
     app::setSizeUnits(SizeUnits::Binary);
 }
@@ -325,10 +325,10 @@ TEST_CASE("the plan of a place is kept from start to start, and what changed mea
     w.t.file("place/file", 10000);
     w.t.file("place/other", 20000);
     w.scan(w.t / "place");
-    w.session().planTrash(w.node(w.t / "place/file"));
-    w.session().planItem(w.node(w.t / "place/other"), {Action::Delete, {}, false});
+    w.models().plan.planTrash(w.node(w.t / "place/file"));
+    w.models().plan.planItem(w.node(w.t / "place/other"), {Action::Delete, {}, false});
     CHECK(w.window->close());
-    CHECK(w.place()->planRecalled); // also when it closes before the plan of last time was found
+    CHECK(w.models().keeper.isRecalled(w.place()->id)); // also when it closes before the plan of last time was found
     const bool changed = GENERATE(false, true);
     if (changed)
         writeAll(w.t / "place/file", "written to");
@@ -338,7 +338,7 @@ TEST_CASE("the plan of a place is kept from start to start, and what changed mea
     CHECK(w.place()->plan.items().size() == (changed ? 1 : 2));
     CHECK(w.place()->plan.itemOf(w.node(w.t / "place/other"))->action == Action::Delete);
     CHECK(w.notice().contains(changed ? "changed and came off it" : "as you left it"));
-    w.session().clearPlan();
+    w.models().plan.clearPlan();
     CHECK(w.window->close());
     w.open();
     w.scan(w.t / "place");
@@ -355,26 +355,26 @@ TEST_CASE("a second scan of a place replaces it, and its plan goes on with what 
     const auto changed = w.t.file("place/changed", 10000);
     w.scan(w.t / "place");
     for (const auto* name : {"same", "folder", "changed"})
-        w.session().planTrash(w.node(w.t / ("place/" + std::string(name))));
+        w.models().plan.planTrash(w.node(w.t / ("place/" + std::string(name))));
     w.t.file("place/new", 20000);
     writeAll(changed, "shorter now");
-    w.session().scanFolder(w.t / "place");
+    w.models().scans.scanFolder(w.t / "place");
     w.settle();
-    CHECK(w.session().places().size() == 1);
+    CHECK(w.models().places.places().size() == 1);
     CHECK(w.node(w.t / "place/new") != noNode);
     CHECK(w.place()->plan.items().size() == 2);
     CHECK_FALSE(w.place()->plan.has(w.node(changed)));
-    CHECK(w.notice().contains("1 item of the plan changed"));
+    CHECK(w.notice().contains("1 planned item changed"));
     // the plan refers to the new tree
     CHECK(w.place()->plan.has(w.node(w.t / "place/same")));
-    w.session().carryOutPlan();
+    w.models().runner.carryOutPlan();
     REQUIRE(Window::until([&] { return !exists(w.t / "place/same") && !exists(w.t / "place/folder"); }));
     w.settle();
     CHECK(readAll(changed) == "shorter now");
     // Into the user's own trash, and what is protected is so as before.
     CHECK(exists(w.folders.user.data + "/Trash/files/same"));
     CHECK(exists(w.folders.user.data + "/Trash/files/folder/inside"));
-    for (const auto& step : w.session().history().front().steps)
+    for (const auto& step : w.models().logbook.history().front().steps)
         CHECK(step.trashed.folder.path == w.folders.user.data + "/Trash");
     CHECK(w.place()->guard.user.home == w.folders.user.home);
 }
@@ -384,14 +384,14 @@ TEST_CASE("opening a snapshot twice shows the one that is open", "[window]")
     Window w;
     w.t.file("place/file", 10000);
     REQUIRE(writeSnapshot(w.t / "s.kurvo", {}, *scan(w.t / "place")->tree));
-    w.session().openSnapshot(w.t / "s.kurvo");
+    w.models().snapshots.open(w.t / "s.kurvo");
     REQUIRE(Window::until([&] { return w.place() != nullptr; }));
-    w.session().planTrash(w.node(w.t / "place/file"));
+    w.models().plan.planTrash(w.node(w.t / "place/file"));
     w.scan(w.t / "place");
-    CHECK(w.session().places().size() == 2);
-    w.session().openSnapshot(w.t / "s.kurvo");
+    CHECK(w.models().places.places().size() == 2);
+    w.models().snapshots.open(w.t / "s.kurvo");
     REQUIRE(Window::until([&] { return w.place()->fromSnapshot; }));
-    CHECK(w.session().places().size() == 2);
+    CHECK(w.models().places.places().size() == 2);
     CHECK(w.place()->plan.items().size() == 1);
 }
 
@@ -400,7 +400,7 @@ TEST_CASE("the window holds at its smallest and at large sizes, in both themes",
     Window w;
     const auto drive = demo::systemDrive(0);
     REQUIRE(writeSnapshot(w.t / "s.kurvo", drive.info, *drive.tree));
-    w.session().openSnapshot(w.t / "s.kurvo");
+    w.models().snapshots.open(w.t / "s.kurvo");
     REQUIRE(Window::until([&] { return w.place() != nullptr; }));
     for (const auto size : {QSize(1024, 640), QSize(1280, 800), QSize(2560, 1440)}) {
         w.window->resize(size);
@@ -415,7 +415,7 @@ TEST_CASE("the window holds at its smallest and at large sizes, in both themes",
     }
     w.window->setStage(Stage::Explore);
     CHECK(w.window->exploreStage()->picture()->picture()->size() > 100);
-    w.session().planTrash(w.node("/home/guest/Downloads"));
+    w.models().plan.planTrash(w.node("/home/guest/Downloads"));
     CHECK(w.window->findChild<app::Rail*>()->button(Stage::Clear)->accessibleDescription().contains("1"));
 }
 
@@ -454,16 +454,16 @@ TEST_CASE("sample data and other machines' snapshots are never acted on", "[wind
         info.sample = sample;
         info.host = sample ? hostName() : "skerry-desk";
         REQUIRE(writeSnapshot(w.t / "s.kurvo", info, *scanned->tree));
-        w.session().openSnapshot(w.t / "s.kurvo");
+        w.models().snapshots.open(w.t / "s.kurvo");
         REQUIRE(Window::until([&] { return w.place() && w.place()->info.sample == sample; }));
-        w.session().planTrash(w.node(real));
+        w.models().plan.planTrash(w.node(real));
         w.key(Qt::Key_5, Qt::ControlModifier);
         REQUIRE(Window::until([&] { return w.text("planChecked").endsWith("1 held back"); }));
         CHECK_FALSE(w.child<QPushButton>("carryOut")->isEnabled());
-        w.session().carryOutPlan();
+        w.models().runner.carryOutPlan();
         CHECK(w.notice().contains(sample ? "sample data" : "skerry-desk"));
         CHECK(readAll(real) == "x");
-        w.session().closePlace(0);
+        w.models().places.closePlace(0);
     }
 }
 
@@ -473,8 +473,8 @@ TEST_CASE("undo still works after the place was scanned again", "[window][plan]"
     const auto path = w.t.file("place/file", 1 << 20);
     w.t.file("place/other", 1 << 20);
     w.scan(w.t.path()); // the trash lies in it, under home/
-    w.session().planTrash(w.node(path));
-    w.session().carryOutPlan();
+    w.models().plan.planTrash(w.node(path));
+    w.models().runner.carryOutPlan();
     REQUIRE(Window::until([&] { return w.place()->bytesInTrash() > 0; }));
     w.settle();
     const auto sum = [&](app::GaugeBar::Fill fill) {
@@ -484,13 +484,13 @@ TEST_CASE("undo still works after the place was scanned again", "[window][plan]"
         return bytes;
     };
     CHECK(sum(app::GaugeBar::Fill::Trash) == 1 << 20);
-    REQUIRE(Window::until([&] { return w.session().scans().empty(); }));
-    w.session().scanFolder(w.t.path());
+    REQUIRE(Window::until([&] { return w.models().scans.scans().empty(); }));
+    w.models().scans.scanFolder(w.t.path());
     w.settle();
     REQUIRE(w.place()->runs.size() == 1);
     CHECK(sum(app::GaugeBar::Fill::Trash) == 1 << 20); // seen in the trash now, and not counted twice
     CHECK(sum(app::GaugeBar::Fill::Seen) + (1 << 20) == w.place()->tree->disk(rootNode));
-    w.session().takeBack(w.session().history().front().run.id);
+    w.models().runner.takeBack(w.models().logbook.history().front().run.id);
     REQUIRE(Window::until([&] { return exists(path); }));
     w.settle();
     CHECK(w.notice() == "1 item back in place.");

@@ -2,9 +2,11 @@
 #include "core/plan/plan.h"
 
 #include <algorithm>
+#include <unordered_set>
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/tree/find_paths.h"
 
 namespace kurvo {
 namespace {
@@ -12,6 +14,27 @@ namespace {
 Error refused(const std::string& path, std::string sentence)
 {
     return {ErrorKind::Unsupported, path, 0, std::move(sentence)};
+}
+
+/// As the plan lists them.
+bool before(const PlanItem& a, const PlanItem& b)
+{
+    if (rankOf(a.action) != rankOf(b.action))
+        return rankOf(a.action) < rankOf(b.action);
+    if (a.destination != b.destination)
+        return a.destination < b.destination;
+    return a.disk != b.disk ? a.disk > b.disk : a.path < b.path;
+}
+
+bool ptrBefore(const PlanItemPtr& a, const PlanItemPtr& b)
+{
+    return before(*a, *b);
+}
+
+/// What lies in a folder, in a map by path: from there on, as long as the paths begin so.
+std::string inside(std::string_view folder)
+{
+    return std::string(folder) + (folder.ends_with('/') ? "" : "/");
 }
 
 } // namespace
@@ -31,9 +54,10 @@ int rankOf(Action action)
     return 3;
 }
 
-Result<Done> Plan::add(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard, const Intent& intent)
+Result<PlanItemPtr> Plan::newItem(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard,
+                                  const Intent& intent) const
 {
-    const auto path = tree.path(node);
+    auto path = tree.path(node);
     if (node == rootNode)
         return refused(path, displayText(path) + " is the place that was scanned. Plan what is inside it instead.");
     if (tree.store().has(node, FlagDoor))
@@ -42,13 +66,13 @@ Result<Done> Plan::add(const FileTree& tree, NodeId node, const GuardFacts& fact
     const bool same = known && known->action == intent.action && known->destination == intent.destination &&
                       known->leaveLink == intent.leaveLink;
     if (const NodeId covering = coveringItem(tree, node); covering != noNode && (covering != node || same))
-        return refused(path, covering == node ? displayText(path) + " is on the plan already."
-                                              : displayText(path) + " is on the plan already, as part of " +
+        return refused(path, covering == node ? displayText(path) + " is already planned."
+                                              : displayText(path) + " is already planned, as part of " +
                                                     displayText(tree.path(covering)) + ".");
-    for (const auto& item : items_)
-        if (item.node == noNode && isAtOrBelow(path, item.path))
-            return refused(path, displayText(path) + " is on the plan already, as part of " +
-                                     displayText(item.path) + ".");
+    if (outside_ > 0)
+        if (const auto* holds = covering(path); holds && holds->node == noNode)
+            return refused(path,
+                           displayText(path) + " is already planned, as part of " + displayText(holds->path) + ".");
     if (intent.action == Action::Move && isAtOrBelow(intent.destination, path))
         return refused(path, displayText(path) + " cannot be moved into itself.");
     const auto protection = intent.action == Action::EmptyTrash ? std::nullopt : protectionOf(path, facts);
@@ -56,60 +80,163 @@ Result<Done> Plan::add(const FileTree& tree, NodeId node, const GuardFacts& fact
     if (protection && !(lifted && protection->canBeLifted))
         return refused(path, protection->reason);
 
-    std::erase_if(items_, [&](const PlanItem& item) {
-        return item.node != noNode ? tree.isAtOrBelow(item.node, node) : isAtOrBelow(item.path, path);
-    });
     const auto& store = tree.store();
-    PlanItem item;
-    item.node = node;
-    item.path = path;
-    item.kind = store.kind(node);
-    item.device = store.device(node);
-    item.inode = store.inode(node);
-    item.size = store.ownApparent(node);
-    item.modified = store.modified(node);
-    item.modifiedNs = store.modifiedNs(node);
-    item.disk = tree.disk(node);
-    item.guardLifted = protection.has_value();
-    item.action = intent.action;
+    auto item = std::make_shared<PlanItem>();
+    item->node = node;
+    item->path = std::move(path);
+    item->kind = store.kind(node);
+    item->device = store.device(node);
+    item->inode = store.inode(node);
+    item->size = store.ownApparent(node);
+    item->modified = store.modified(node);
+    item->modifiedNs = store.modifiedNs(node);
+    item->disk = tree.disk(node);
+    item->guardLifted = protection.has_value();
+    item->action = intent.action;
     if (intent.action == Action::Move) {
-        item.destination = intent.destination;
-        item.leaveLink = intent.leaveLink;
+        item->destination = intent.destination;
+        item->leaveLink = intent.leaveLink;
     }
-    items_.push_back(std::move(item));
-    sort();
+    return PlanItemPtr(std::move(item));
+}
+
+void Plan::index(const PlanItemPtr& item)
+{
+    if (item->node != noNode)
+        byNode_[item->node] = item.get();
+    else
+        ++outside_;
+    byPath_[item->path] = item.get();
+    auto& sum = sums_[static_cast<std::size_t>(item->action)];
+    ++sum.count;
+    sum.bytes += item->disk;
+}
+
+void Plan::unindex(const PlanItem& item)
+{
+    if (item.node != noNode)
+        byNode_.erase(item.node);
+    else
+        --outside_;
+    byPath_.erase(item.path);
+    auto& sum = sums_[static_cast<std::size_t>(item.action)];
+    --sum.count;
+    sum.bytes -= item.disk;
+}
+
+/// What is at the item's path or below it goes out of the indices.
+void Plan::swallow(const PlanItem& item)
+{
+    if (const auto* same = itemAt(item.path))
+        unindex(*same);
+    const auto below = inside(item.path);
+    for (auto at = byPath_.lower_bound(below); at != byPath_.end() && at->first.starts_with(below);)
+        unindex(*(at++)->second);
+}
+
+void Plan::close()
+{
+    if (items_.size() == byPath_.size())
+        return;
+    std::erase_if(items_, [this](const PlanItemPtr& item) { return itemAt(item->path) != item.get(); });
+}
+
+void Plan::insert(PlanItemPtr item)
+{
+    index(item);
+    items_.insert(std::upper_bound(items_.begin(), items_.end(), item, ptrBefore), std::move(item));
+}
+
+Result<Done> Plan::add(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard, const Intent& intent)
+{
+    auto item = newItem(tree, node, facts, guard, intent);
+    if (!item)
+        return item.error();
+    swallow(**item);
+    close();
+    insert(std::move(*item));
     return Done{};
+}
+
+Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes, const GuardFacts& facts,
+                         const Intent& intent)
+{
+    Added added;
+    PlanState fresh;
+    for (const NodeId node : nodes) {
+        if (!tree.contains(node))
+            continue;
+        const auto* known = itemOf(node);
+        if (known && known->action == intent.action && known->destination == intent.destination)
+            continue; // as it is wanted
+        auto item = newItem(tree, node, facts, Guard::Up, intent);
+        if (!item) {
+            if (added.problem.empty())
+                added.problem = item.error().sentence;
+            continue;
+        }
+        swallow(**item);
+        index(*item);
+        fresh.push_back(std::move(*item));
+        ++added.count;
+    }
+    const auto gone = [this](const PlanItemPtr& item) { return itemAt(item->path) != item.get(); };
+    std::erase_if(items_, gone);
+    std::erase_if(fresh, gone); // swallowed by a later one
+    std::sort(fresh.begin(), fresh.end(), ptrBefore);
+    const auto middle = static_cast<std::ptrdiff_t>(items_.size());
+    items_.insert(items_.end(), std::make_move_iterator(fresh.begin()), std::make_move_iterator(fresh.end()));
+    std::inplace_merge(items_.begin(), items_.begin() + middle, items_.end(), ptrBefore);
+    return added;
 }
 
 Result<Done> Plan::addOutside(PlanItem item, const GuardFacts& facts)
 {
-    for (const auto& other : items_)
-        if (other.path != item.path && (isAtOrBelow(item.path, other.path) || isAtOrBelow(other.path, item.path)))
-            return refused(item.path, displayText(other.path) + " is on the plan already, which " +
-                                          (isAtOrBelow(item.path, other.path) ? "holds " : "lies in ") +
-                                          displayText(item.path) + ". Take it off first.");
+    const auto* other = covering(item.path);
+    const bool holds = other && other->path != item.path;
+    if (!holds) {
+        const auto below = inside(item.path);
+        const auto at = byPath_.lower_bound(below);
+        other = at != byPath_.end() && at->first.starts_with(below) ? at->second : nullptr;
+    }
+    if (other)
+        return refused(item.path, displayText(other->path) + " is already planned, which " +
+                                      (holds ? "holds " : "lies in ") + displayText(item.path) +
+                                      ". Take it off first.");
     // The trash folder itself is protected, but not what lies in it; a check sees that it is one.
     const auto protection = item.action == Action::EmptyTrash ? std::nullopt : protectionOf(item.path, facts);
     if (protection && !(item.guardLifted && protection->canBeLifted))
         return refused(item.path, protection->reason);
     remove(item.path);
     item.node = noNode;
-    items_.push_back(std::move(item));
-    sort();
+    insert(std::make_shared<PlanItem>(std::move(item)));
     return Done{};
 }
 
 std::size_t Plan::rebind(const FileTree& tree, IfChanged ifChanged)
 {
-    return std::erase_if(items_, [&](PlanItem& item) {
-        if (item.node == noNode)
-            return false;
-        const auto node = tree.find(item.path);
-        if (!node || *node == rootNode)
-            return true;
-        item.node = *node;
-        return ifChanged == IfChanged::Drop && !isAsPlanned(item, tree);
-    });
+    std::vector<std::string_view> paths;
+    paths.reserve(items_.size());
+    for (const auto& item : items_)
+        paths.push_back(item->path);
+    const auto nodes = findPaths(tree, paths);
+    PlanState kept;
+    kept.reserve(items_.size());
+    for (std::size_t i = 0; i < items_.size(); ++i) {
+        if (items_[i]->node == noNode) {
+            kept.push_back(items_[i]);
+            continue;
+        }
+        if (nodes[i] == noNode || nodes[i] == rootNode)
+            continue;
+        auto item = std::make_shared<PlanItem>(*items_[i]);
+        item->node = nodes[i];
+        if (ifChanged == IfChanged::Keep || isAsPlanned(*item, tree))
+            kept.push_back(std::move(item));
+    }
+    const auto dropped = items_.size() - kept.size();
+    restore(std::move(kept));
+    return dropped;
 }
 
 bool isAsPlanned(const PlanItem& item, const FileTree& tree)
@@ -122,79 +249,91 @@ bool isAsPlanned(const PlanItem& item, const FileTree& tree)
             (store.modified(node) == item.modified && store.modifiedNs(node) == item.modifiedNs));
 }
 
-void Plan::sort()
+void Plan::restore(PlanState state)
 {
-    std::sort(items_.begin(), items_.end(), [](const PlanItem& a, const PlanItem& b) {
-        if (rankOf(a.action) != rankOf(b.action))
-            return rankOf(a.action) < rankOf(b.action);
-        if (a.destination != b.destination)
-            return a.destination < b.destination;
-        return a.disk != b.disk ? a.disk > b.disk : a.path < b.path;
-    });
+    *this = {};
+    items_ = std::move(state);
+    byNode_.reserve(items_.size());
+    for (const auto& item : items_)
+        index(item);
+}
+
+bool Plan::operator==(const Plan& other) const
+{
+    return std::equal(items_.begin(), items_.end(), other.items_.begin(), other.items_.end(),
+                      [](const PlanItemPtr& a, const PlanItemPtr& b) { return a == b || *a == *b; });
 }
 
 bool Plan::remove(NodeId node)
 {
-    return node != noNode && std::erase_if(items_, [node](const PlanItem& item) { return item.node == node; }) > 0;
+    const auto* item = itemOf(node);
+    return item && remove(std::string(item->path));
 }
 
 bool Plan::remove(const std::string& path)
 {
-    return std::erase_if(items_, [&path](const PlanItem& item) { return item.path == path; }) > 0;
+    return removeAll({path}) > 0;
+}
+
+std::size_t Plan::removeAll(const std::vector<std::string>& paths)
+{
+    const auto before = items_.size();
+    for (const auto& path : paths)
+        if (const auto* item = itemAt(path))
+            unindex(*item);
+    close();
+    return before - items_.size();
 }
 
 const PlanItem* Plan::itemOf(NodeId node) const
 {
-    const auto found =
-        std::find_if(items_.begin(), items_.end(), [node](const PlanItem& item) { return item.node == node; });
-    return node == noNode || found == items_.end() ? nullptr : &*found;
+    const auto found = byNode_.find(node);
+    return node == noNode || found == byNode_.end() ? nullptr : found->second;
+}
+
+const PlanItem* Plan::itemAt(std::string_view path) const
+{
+    const auto found = byPath_.find(path);
+    return found == byPath_.end() ? nullptr : found->second;
 }
 
 NodeId Plan::coveringItem(const FileTree& tree, NodeId node) const
 {
-    for (const auto& item : items_)
-        if (item.node != noNode && tree.isAtOrBelow(node, item.node))
-            return item.node;
+    if (byNode_.empty())
+        return noNode;
+    for (; node != noNode; node = tree.parent(node))
+        if (byNode_.contains(node))
+            return node;
     return noNode;
 }
 
-std::size_t Plan::count(Action action) const
+const PlanItem* Plan::covering(std::string_view path) const
 {
-    return static_cast<std::size_t>(
-        std::count_if(items_.begin(), items_.end(), [action](const PlanItem& item) { return item.action == action; }));
-}
-
-std::size_t Plan::countForGood() const
-{
-    return count(Action::Delete) + count(Action::EmptyTrash);
-}
-
-std::uint64_t Plan::bytesForGood() const
-{
-    return plannedBytes(Action::Delete) + plannedBytes(Action::EmptyTrash);
+    for (;;) {
+        if (const auto* item = itemAt(path))
+            return item;
+        if (path.size() <= 1)
+            return nullptr;
+        const auto slash = path.rfind('/');
+        if (slash == std::string_view::npos)
+            return nullptr;
+        path = path.substr(0, std::max<std::size_t>(slash, 1));
+    }
 }
 
 std::uint64_t Plan::plannedBytes() const
 {
     std::uint64_t sum = 0;
-    for (const auto& item : items_)
-        sum += item.disk;
-    return sum;
-}
-
-std::uint64_t Plan::plannedBytes(Action action) const
-{
-    std::uint64_t sum = 0;
-    for (const auto& item : items_)
-        sum += item.action == action ? item.disk : 0;
+    for (const auto& one : sums_)
+        sum += one.bytes;
     return sum;
 }
 
 std::uint64_t Plan::freedBytes(const FileTree& tree) const
 {
-    std::uint64_t sum = plannedBytes();
+    auto sum = plannedBytes();
     if (items_.empty())
-        return 0;
+        return sum;
     const auto& store = tree.store();
     for (const auto& set : store.linkSets()) {
         const auto members = store.linkMembers(set);
@@ -210,13 +349,62 @@ std::uint64_t Plan::freedBytes(const FileTree& tree) const
     return sum;
 }
 
+std::unordered_map<NodeId, std::uint64_t> Plan::heldByLinks(const FileTree& tree) const
+{
+    std::unordered_map<NodeId, std::uint64_t> held;
+    const auto& store = tree.store();
+    for (const auto& set : store.linkSets()) {
+        const auto members = store.linkMembers(set);
+        const NodeId counted = tree.countedAt(members.front());
+        const NodeId item = counted == noNode ? noNode : coveringItem(tree, counted);
+        if (item == noNode)
+            continue;
+        std::uint32_t within = 0;
+        for (const NodeId member : members)
+            within += tree.contains(member) && coveringItem(tree, member) == item ? 1 : 0;
+        if (within < set.links)
+            held[item] += store.ownDisk(counted);
+    }
+    return held;
+}
+
 std::uint64_t Plan::freedBytes(const FileTree& tree, NodeId node)
 {
     Plan alone;
-    alone.items_.push_back({});
-    alone.items_.back().node = node;
-    alone.items_.back().disk = tree.disk(node);
+    auto item = std::make_shared<PlanItem>();
+    item->node = node;
+    item->disk = tree.disk(node);
+    alone.restore({std::move(item)});
     return alone.freedBytes(tree);
+}
+
+PlanState StateRebinder::operator()(const PlanState& state)
+{
+    std::vector<std::string_view> paths;
+    PlanState unknown;
+    for (const auto& item : state)
+        if (item->node != noNode && !known_.contains(item)) {
+            unknown.push_back(item);
+            paths.push_back(item->path);
+        }
+    const auto nodes = findPaths(tree_, paths);
+    for (std::size_t i = 0; i < unknown.size(); ++i) {
+        PlanItemPtr now;
+        if (nodes[i] != noNode && nodes[i] != rootNode) {
+            auto item = std::make_shared<PlanItem>(*unknown[i]);
+            item->node = nodes[i];
+            now = std::move(item);
+        }
+        known_.emplace(unknown[i], std::move(now));
+    }
+    PlanState rewritten;
+    rewritten.reserve(state.size());
+    for (const auto& item : state) {
+        const auto& now = item->node == noNode ? item : known_.find(item)->second;
+        if (now)
+            rewritten.push_back(now);
+    }
+    return rewritten;
 }
 
 } // namespace kurvo

@@ -3,9 +3,15 @@
 // (core/act).
 #pragma once
 
+#include <array>
 #include <cstdint>
+#include <iterator>
+#include <map>
+#include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
+#include <unordered_map>
 #include <vector>
 
 #include "core/advice/guard.h"
@@ -17,8 +23,8 @@ namespace kurvo {
 /// What shall happen to an item.
 enum class Action : std::uint8_t {
     Trash,
-    Delete, ///< for good
-    Move,   ///< to a folder on another drive
+    Delete,    ///< for good
+    Move,      ///< to a folder on another drive
     EmptyTrash ///< `path` is a trash folder: removes what lies in it for good
 };
 /// In which order the plan lists them: as they are carried out.
@@ -65,21 +71,79 @@ enum class Guard {
     Lifted ///< for this one item, by somebody who was told the reason
 };
 
-/// A value: copy it to remember a state for undo.
+/// Items never change once they are planned: states of a plan and copies of it share them.
+using PlanItemPtr = std::shared_ptr<const PlanItem>;
+/// The items of a plan in its order, to come back to.
+using PlanState = std::vector<PlanItemPtr>;
+
+/// What a plan holds, gone through as the items themselves. Valid as long as the plan does not change.
+class PlanItems {
+public:
+    class Iterator {
+    public:
+        using iterator_category = std::random_access_iterator_tag;
+        using value_type = PlanItem;
+        using difference_type = std::ptrdiff_t;
+        using pointer = const PlanItem*;
+        using reference = const PlanItem&;
+        explicit Iterator(PlanState::const_iterator at) : at_(at) { }
+        reference operator*() const { return **at_; }
+        pointer operator->() const { return at_->get(); }
+        Iterator& operator++() { return ++at_, *this; }
+        Iterator operator++(int) { return Iterator(at_++); }
+        Iterator operator+(difference_type n) const { return Iterator(at_ + n); }
+        difference_type operator-(const Iterator& other) const { return at_ - other.at_; }
+        bool operator==(const Iterator&) const = default;
+
+    private:
+        PlanState::const_iterator at_;
+    };
+
+    explicit PlanItems(const PlanState& items) : items_(&items) { }
+    Iterator begin() const { return Iterator(items_->begin()); }
+    Iterator end() const { return Iterator(items_->end()); }
+    std::size_t size() const { return items_->size(); }
+    bool empty() const { return items_->empty(); }
+    const PlanItem& operator[](std::size_t i) const { return *(*items_)[i]; }
+    const PlanItem& front() const { return *items_->front(); }
+
+private:
+    const PlanState* items_;
+};
+
+/// A value. Asking costs the same however much is planned, unless it says otherwise; a change costs one pass over the
+/// items at most, and addAll() one for all of its nodes.
 class Plan {
 public:
+    Plan() = default;
+    /// The indices look into items that copies share, so copying is safe, and takes one pass.
+    Plan(const Plan&) = default;
+    Plan(Plan&&) = default;
+    Plan& operator=(const Plan&) = default;
+    Plan& operator=(Plan&&) = default;
+
     /// Puts a node on the plan; one that is on it already gets the new intent. What is below it and was planned before
     /// is swallowed. Fails (Unsupported) with the reason when the node is protected (guard.h), the root of the place,
     /// another mount, or lies below something that is already planned.
     Result<Done> add(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard = Guard::Up,
                      const Intent& intent = {});
+    /// What addAll() did.
+    struct Added {
+        std::size_t count = 0;
+        std::string problem; ///< why the first that could not be planned was not; empty when all were
+    };
+    /// Many nodes with one intent, as add() takes each.
+    Added addAll(const FileTree& tree, const std::vector<NodeId>& nodes, const GuardFacts& facts,
+                 const Intent& intent = {});
     /// Puts something on the plan that no node stands for, such as what lies in a trash folder; `item.content` is set.
     /// Replaces an item at the same path. Fails where another item holds it or lies in it.
     Result<Done> addOutside(PlanItem item, const GuardFacts& facts);
     /// Takes a node off; false when it is not on the plan itself.
     bool remove(NodeId node);
     bool remove(const std::string& path);
-    void clear() { items_.clear(); }
+    /// Several, by path; returns how many were on it.
+    std::size_t removeAll(const std::vector<std::string>& paths);
+    void clear() { *this = {}; }
     enum class IfChanged {
         Drop, ///< what is not what it was comes off
         Keep  ///< only what is gone comes off: a check will say of the rest what changed
@@ -87,30 +151,70 @@ public:
     /// Finds the items again, by path, in a newer tree of the same place; returns how many came off.
     std::size_t rebind(const FileTree& tree, IfChanged ifChanged);
 
-    const std::vector<PlanItem>& items() const { return items_; }
+    PlanItems items() const { return PlanItems(items_); }
     bool empty() const { return items_.empty(); }
-    bool operator==(const Plan&) const = default;
+    /// Cheap for what was copied from it.
+    bool operator==(const Plan& other) const;
     bool has(NodeId node) const { return itemOf(node) != nullptr; }
     const PlanItem* itemOf(NodeId node) const;
-    /// The planned node that is `node` or holds it, or noNode.
+    const PlanItem* itemAt(std::string_view path) const;
+    /// The planned node that is `node` or holds it, or noNode. Goes up from the node.
     NodeId coveringItem(const FileTree& tree, NodeId node) const;
+    /// The item at the path or at a folder above it, or null.
+    const PlanItem* covering(std::string_view path) const;
 
-    std::size_t count(Action action) const;
+    /// As it is now, to come back to by restore().
+    const PlanState& state() const { return items_; }
+    void restore(PlanState state);
+
+    std::size_t count(Action action) const { return sums_[static_cast<std::size_t>(action)].count; }
     /// Items that cannot be taken back.
-    std::size_t countForGood() const;
-    std::uint64_t bytesForGood() const;
+    std::size_t countForGood() const { return count(Action::Delete) + count(Action::EmptyTrash); }
+    std::uint64_t bytesForGood() const { return plannedBytes(Action::Delete) + plannedBytes(Action::EmptyTrash); }
     /// Counted bytes of all items, or of those with one action.
     std::uint64_t plannedBytes() const;
-    std::uint64_t plannedBytes(Action action) const;
+    std::uint64_t plannedBytes(Action action) const { return sums_[static_cast<std::size_t>(action)].bytes; }
     /// What becomes free once the items are gone for good: a file with further links outside the plan frees nothing.
+    /// Goes up from each path of each file with several links.
     std::uint64_t freedBytes(const FileTree& tree) const;
-    /// The same of one item alone: a file with further links outside of it frees nothing.
+    /// The same of each item alone, by its node, where that is less than its bytes: what of them further links
+    /// outside of it hold. One pass, as freedBytes().
+    std::unordered_map<NodeId, std::uint64_t> heldByLinks(const FileTree& tree) const;
+    /// What one node alone would free.
     static std::uint64_t freedBytes(const FileTree& tree, NodeId node);
 
 private:
-    void sort();
+    struct Sum {
+        std::size_t count = 0;
+        std::uint64_t bytes = 0;
+    };
+    Result<PlanItemPtr> newItem(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard,
+                                const Intent& intent) const;
+    void index(const PlanItemPtr& item);
+    /// Out of the indices, and null in `items_` is left to the caller to close.
+    void unindex(const PlanItem& item);
+    void swallow(const PlanItem& item);
+    void insert(PlanItemPtr item);
+    /// Takes those out of the order that the indices do not know any more.
+    void close();
 
-    std::vector<PlanItem> items_; ///< by what happens, then the largest first
+    PlanState items_; ///< by what happens, then the largest first
+    std::unordered_map<NodeId, const PlanItem*> byNode_;
+    std::map<std::string_view, const PlanItem*> byPath_; ///< what lies in a folder follows it
+    std::array<Sum, 4> sums_{};                          ///< by action
+    std::size_t outside_ = 0;                            ///< items that no node stands for
+};
+
+/// Rewrites states of plans for a newer tree: each item once, however many states share it.
+class StateRebinder {
+public:
+    explicit StateRebinder(const FileTree& tree) : tree_(tree) { }
+    /// What is gone comes off.
+    PlanState operator()(const PlanState& state);
+
+private:
+    const FileTree& tree_;
+    std::unordered_map<PlanItemPtr, PlanItemPtr> known_;
 };
 
 } // namespace kurvo

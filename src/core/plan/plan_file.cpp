@@ -21,6 +21,7 @@
 #include "core/platform/atomic_file.h"
 #include "core/platform/entry_kind_names.h"
 #include "core/platform/unique_fd.h"
+#include "core/tree/find_paths.h"
 
 namespace kurvo {
 namespace {
@@ -182,29 +183,37 @@ std::size_t PlanFile::count(Action action) const
 PlanFile planFileOf(const Plan& plan, const FileTree& tree)
 {
     PlanFile file;
-    for (const auto& item : plan.items())
+    const auto held = plan.heldByLinks(tree);
+    for (const auto& item : plan.items()) {
+        const auto less = held.find(item.node);
         file.items.push_back({item,
                               item.content ? *item.content : summarize(tree, item.node),
-                              item.node == noNode ? item.disk : Plan::freedBytes(tree, item.node),
+                              item.disk - (less == held.end() ? 0 : less->second),
                               {},
                               {}});
+    }
     return file;
 }
 
 std::size_t restorePlan(const PlanFile& file, const FileTree& tree, const GuardFacts& facts, Plan& plan)
 {
     std::size_t lost = 0;
-    for (const auto& planned : file.items) {
+    std::vector<std::string_view> paths;
+    for (const auto& planned : file.items)
+        paths.push_back(planned.item.path);
+    const auto nodes = findPaths(tree, paths);
+    for (std::size_t i = 0; i < file.items.size(); ++i) {
+        const auto& planned = file.items[i];
         auto item = planned.item;
-        const auto node = tree.find(item.path);
-        if (!node && !isAtOrBelow(item.path, tree.path(rootNode))) {
+        const NodeId node = nodes[i];
+        if (node == noNode && !isAtOrBelow(item.path, tree.path(rootNode))) {
             item.content = planned.content;
             lost += plan.addOutside(std::move(item), facts) ? 0 : 1;
             continue;
         }
-        item.node = node.value_or(noNode);
-        if (!node || !isAsPlanned(item, tree) ||
-            !plan.add(tree, *node, facts, item.guardLifted ? Guard::Lifted : Guard::Up,
+        item.node = node;
+        if (node == noNode || !isAsPlanned(item, tree) ||
+            !plan.add(tree, node, facts, item.guardLifted ? Guard::Lifted : Guard::Up,
                       {item.action, item.destination, item.leaveLink}))
             ++lost;
     }

@@ -6,6 +6,8 @@
 #include <string>
 #include <unordered_map>
 
+#include "core/tree/matching.h"
+
 namespace kurvo {
 namespace {
 
@@ -48,18 +50,31 @@ LinkCounts freshLinks(const std::vector<Graft>& grafts)
     return counts;
 }
 
+/// What was below a graft is found again by its name, folder after folder.
+void followBelow(const FileTree& old, const std::vector<Graft>& grafts, Grafted& result)
+{
+    ChildMatcher children(*result.tree, old);
+    for (const auto& graft : grafts) {
+        std::vector<std::pair<NodeId, NodeId>> pending;
+        if (graft.fresh && result.newIds[graft.at] != noNode)
+            pending.emplace_back(result.newIds[graft.at], graft.at);
+        while (!pending.empty()) {
+            const auto [now, then] = pending.back();
+            pending.pop_back();
+            children.match(now, then, [&](NodeId here, NodeId there) {
+                result.newIds[there] = here;
+                if (old.isFolder(there))
+                    pending.emplace_back(here, there);
+            });
+        }
+    }
+}
+
 } // namespace
 
 NodeId Grafted::idOf(const FileTree& old, NodeId node) const
 {
-    if (node == noNode || !old.contains(node))
-        return noNode;
-    if (newIds[node] != noNode)
-        return newIds[node];
-    const NodeId above = idOf(old, old.parent(node));
-    if (above == noNode || !tree->isFolder(above))
-        return noNode;
-    return tree->findChild(above, old.name(node)).value_or(noNode);
+    return node == noNode || node >= newIds.size() || !old.contains(node) ? noNode : newIds[node];
 }
 
 Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts)
@@ -120,6 +135,7 @@ Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts)
     }
     store->seal();
     result.tree = std::make_shared<FileTree>(std::move(store));
+    followBelow(tree, grafts, result);
     return result;
 }
 

@@ -19,7 +19,7 @@ struct Graft {
 
 struct Grafted {
     std::shared_ptr<const FileTree> tree;
-    std::vector<NodeId> newIds; ///< by old id; noNode for what is gone or was below a graft
+    std::vector<NodeId> newIds; ///< by old id; noNode for what is gone, or is no folder any more or has become one
 
     /// Where an entry of the old tree is now; noNode when it is gone.
     NodeId idOf(const FileTree& old, NodeId node) const;

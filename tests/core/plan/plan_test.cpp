@@ -38,7 +38,7 @@ TEST_CASE("items are planned once, largest first, and taken off again", "[plan]"
     CHECK(plan.freedBytes(*tree) == 30 * K);
     const auto again = plan.add(*tree, z, facts);
     REQUIRE_FALSE(again);
-    CHECK(again.error().sentence.find("on the plan already") != std::string::npos);
+    CHECK(again.error().sentence.find("already planned") != std::string::npos);
     CHECK(plan.remove(z));
     CHECK_FALSE(plan.remove(z));
     CHECK_FALSE(plan.has(z));
@@ -59,7 +59,7 @@ TEST_CASE("a parent swallows its children, and a child of something planned is r
     CHECK(plan.coveringItem(*tree, *tree->find("/place/z")) == noNode);
     const auto inside = plan.add(*tree, b, facts);
     REQUIRE_FALSE(inside);
-    CHECK(inside.error().sentence == "/place/a/b is on the plan already, as part of /place/a.");
+    CHECK(inside.error().sentence == "/place/a/b is already planned, as part of /place/a.");
 }
 
 TEST_CASE("the place itself and other mounts cannot be planned", "[plan]")
@@ -165,7 +165,8 @@ TEST_CASE("a plan finds its items again in a newer tree, and from a file", "[pla
     for (const auto* path : {"/place/a/x", "/place/a/b", "/place/z"})
         REQUIRE(plan.add(*tree, *tree->find(path), facts));
     // x is another size by now, z is gone.
-    const auto newer = plant(folder("/place", {folder("new", {}), folder("a", {file("x", 50 * K), folder("b", {file("y", 20 * K)})})}));
+    const auto newer = plant(
+        folder("/place", {folder("new", {}), folder("a", {file("x", 50 * K), folder("b", {file("y", 20 * K)})})}));
     auto kept = plan, dropped = plan;
     CHECK(kept.rebind(*newer, Plan::IfChanged::Keep) == 1);
     CHECK(kept.items().size() == 2);

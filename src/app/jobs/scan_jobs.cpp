@@ -1,0 +1,420 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/jobs/scan_jobs.h"
+
+#include <QDateTime>
+
+#include <algorithm>
+
+#include "app/services/async.h"
+#include "app/style/words.h"
+#include "core/base/patience.h"
+#include "core/tree/find_paths.h"
+
+namespace kurvo::app {
+namespace {
+
+/// Those below another one are read with it.
+std::vector<std::string> uppermost(std::vector<std::string> folders)
+{
+    std::sort(folders.begin(), folders.end());
+    std::vector<std::string> upper;
+    for (auto& folder : folders)
+        if (upper.empty() || !isAtOrBelow(folder, upper.back()))
+            upper.push_back(std::move(folder));
+    return upper;
+}
+
+} // namespace
+
+ScanJobs::ScanJobs(PlaceStore& places, TreeUpdater& trees, SnapshotKeeper& snapshots, RightsReader& rights,
+                   Notices& notices, QObject* parent)
+    : QObject(parent), places_(places), trees_(trees), snapshots_(snapshots), rights_(rights), notices_(notices)
+{
+    growth_.setInterval(240);
+    connect(&growth_, &QTimer::timeout, this, &ScanJobs::growPlaces);
+    connect(&places_, &PlaceStore::aboutToClose, this, [this](std::uint64_t id) {
+        if (const auto* place = places_.placeOf(id))
+            if (const auto* job = scanOf(*place))
+                stopScan(job); // and what it finds is dropped
+    });
+}
+
+void ScanJobs::stopAll()
+{
+    for (const auto& running : scans_) {
+        running->stop.request_stop();
+        running->progress->setPaused(false);
+    }
+}
+
+void ScanJobs::scanFolder(const std::string& path, const QString& name, const ScanOptions& options, bool withRights)
+{
+    for (const auto& job : scans_)
+        if (job->path == path && !job->rescan) {
+            notices_.say(tr("%1 is already being scanned.").arg(toText(path)));
+            return;
+        }
+    auto job = std::make_shared<ScanJob>();
+    job->path = path;
+    job->name = name;
+    job->options = options;
+    job->options.background = true;
+    job->withRights = withRights;
+    startScan(job);
+}
+
+void ScanJobs::startScan(const std::shared_ptr<ScanJob>& job)
+{
+    job->startedMs = QDateTime::currentMSecsSinceEpoch();
+    scans_.push_back(job);
+    emit scansChanged();
+    struct About {
+        SnapshotInfo info;
+        std::uint64_t inodes = 0;
+    };
+    runAsync(
+        this,
+        [path = job->path] {
+            About about;
+            const auto real = askWithin(std::chrono::seconds(5), [path] { return canonicalPath(path); });
+            if (!real || !*real)
+                return about;
+            about.info = describePlace(**real);
+            if (about.info.place == about.info.mountPoint)
+                if (const auto facts = readFilesystemFacts(about.info.mountPoint))
+                    about.inodes = facts->inodesUsed;
+            return about;
+        },
+        [this, job](About about) {
+            job->about = std::move(about.info);
+            if (job->about.place == job->about.mountPoint && !job->about.place.empty()) {
+                job->expectedBytes = job->about.capacity.used;
+                job->expectedEntries = about.inodes;
+            }
+            if (!job->name.isEmpty())
+                job->about.placeName = job->name.toStdString();
+            emit scansChanged();
+        });
+    struct Outcome {
+        Result<ScanResult> result;
+        ScannedPlace found;
+    };
+    runAsync(
+        this,
+        [job] {
+            Outcome outcome{scan(job->path, job->options, job->stop.get_token(), job->progress.get()), {}};
+            if (!outcome.result)
+                return outcome;
+            auto& found = outcome.found;
+            found.info = describeScan(*outcome.result);
+            if (!job->name.isEmpty())
+                found.info.placeName = job->name.toStdString();
+            found.tree = outcome.result->tree;
+            found.dominant = dominantFamilies(*found.tree);
+            found.wholeDrive = found.info.place == found.info.mountPoint;
+            found.unreadable = outcome.result->unreadableList;
+            found.options = job->options;
+            found.info.crossMounts = job->options.crossMounts;
+            found.info.exclude = job->options.exclude;
+            return outcome;
+        },
+        [this, job](const Outcome& outcome) { finishScan(job, outcome.result, outcome.found); },
+        [this, job](const QString& problem) { failScan(job, problem); });
+    growth_.start();
+}
+
+/// By timer: takes a look at each scan, off the interface thread, unless one is being taken.
+void ScanJobs::growPlaces()
+{
+    if (scans_.empty())
+        return growth_.stop();
+    for (const auto& job : scans_) {
+        const auto store = job->progress->store();
+        const auto entries = job->progress->entries();
+        if (!store || job->looking || job->rescan || job->about.place.empty() ||
+            (job->placeId != 0 && job->seenEntries == entries)) // paused, or waiting
+            continue;
+        job->seenEntries = entries;
+        if (!job->growing) {
+            job->growing = std::make_shared<GrowingTree>(store);
+            job->families = std::make_shared<GrowingFamilies>();
+        }
+        job->looking = true;
+        struct Look {
+            std::shared_ptr<const FileTree> tree;
+            std::shared_ptr<const std::vector<Family>> dominant;
+        };
+        runAsync(
+            this,
+            [growing = job->growing, families = job->families] {
+                const auto tree = growing->look();
+                return Look{tree, families->look(*tree)};
+            },
+            [this, job](const Look& look) {
+                job->looking = false;
+                grow(job, look.tree, look.dominant);
+            },
+            [job](const QString&) { job->looking = false; }); // the scan itself says so
+    }
+}
+
+void ScanJobs::grow(const std::shared_ptr<ScanJob>& job, std::shared_ptr<const FileTree> tree,
+                    std::shared_ptr<const std::vector<Family>> dominant)
+{
+    if (std::find(scans_.begin(), scans_.end(), job) == scans_.end())
+        return; // it has ended, and the finished tree is shown
+    if (job->placeId != 0)
+        return trees_.grow(job->placeId, std::move(tree), std::move(dominant));
+    // A place that is scanned again stays as it was until the new scan has ended.
+    if (places_.liveAt(job->about.place))
+        return;
+    Place place;
+    place.info = job->about;
+    place.info.partial = true;
+    place.capacity = job->about.capacity;
+    place.wholeDrive = job->about.place == job->about.mountPoint;
+    place.options = job->options;
+    place.tree = std::move(tree);
+    place.dominant = std::move(dominant);
+    job->placeId = places_.add(std::move(place));
+    emit scansChanged();
+}
+
+void ScanJobs::finishScan(const std::shared_ptr<ScanJob>& job, const Result<ScanResult>& result,
+                          const ScannedPlace& found)
+{
+    if (!result)
+        return failScan(job, QString::fromStdString(result.error().sentence));
+    std::erase(scans_, job);
+    if (job->placeId != 0) {
+        if (!places_.placeOf(job->placeId)) { // closed meanwhile
+            emit scansChanged();
+            return;
+        }
+        trees_.finish(job->placeId, found);
+        return endScan(job, job->placeId, *result);
+    }
+    if (const auto* open = places_.liveAt(found.info.place); open && !open->isGrowing()) {
+        // Scanned again: the new tree takes the place of the old one, and what was planned and done there goes on.
+        emit scansChanged();
+        trees_.replace(open->id, found, [this, job, id = open->id, result = *result](bool done) {
+            const auto* now = done ? places_.placeOf(id) : nullptr;
+            if (!now)
+                return emit scanEnded(0, false);
+            places_.bringUp(*now);
+            endScan(job, id, result);
+        });
+        return;
+    }
+    endScan(job, places_.add(found.place()), *result);
+}
+
+void ScanJobs::endScan(const std::shared_ptr<ScanJob>& job, std::uint64_t placeId, const ScanResult& result)
+{
+    const auto& shown = *places_.placeOf(placeId);
+    sayWhatIsMissing(shown, result);
+    snapshots_.save(placeId);
+    emit scansChanged();
+    emit scanEnded(placeId, true);
+    if (job->withRights && shown.tree->sums(rootNode).unreadable > 0)
+        rights_.startReading(placeId);
+}
+
+/// A place that grew with it would never be whole: it is closed.
+void ScanJobs::failScan(const std::shared_ptr<ScanJob>& job, const QString& sentence)
+{
+    std::erase(scans_, job);
+    notices_.say(sentence, Severity::Problem);
+    if (job->placeId != 0)
+        places_.drop(job->placeId);
+    emit scansChanged();
+    emit scanEnded(0, false);
+}
+
+void ScanJobs::sayWhatIsMissing(const Place& place, const ScanResult& found)
+{
+    const auto name = toText(place.info.placeName);
+    const auto hung = std::find_if(found.unreadableList.begin(), found.unreadableList.end(),
+                                   [](const Unreadable& u) { return u.sysError == ETIMEDOUT; });
+    if (found.driveGone)
+        notices_.say(
+            tr("The drive of %1 does not answer any more. What was found until then is shown, and kept as a partial "
+               "snapshot.")
+                .arg(name),
+            Severity::Problem);
+    else if (found.outOfMemory)
+        notices_.say(
+            tr("There is no memory to hold more of %1. What was found until then is shown, and kept as a partial "
+               "snapshot.")
+                .arg(name),
+            Severity::Problem);
+    else if (found.stopped)
+        notices_.say(
+            tr("The scan of %1 was stopped. What was found until then is shown, and kept as a partial snapshot.")
+                .arg(name),
+            Severity::Warning);
+    else if (hung != found.unreadableList.end())
+        notices_.say(tr("%1 did not answer and was given up. Everything else is there.").arg(toText(hung->path)),
+                     Severity::Warning);
+    else if (found.unreadable == 1)
+        notices_.say(tr("%1 could not be read with your permissions. What is in it is missing from all figures.")
+                         .arg(toText(found.unreadableList.front().path)),
+                     Severity::Warning);
+    else if (found.unreadable > 1)
+        notices_.say(
+            tr("%1 could not be read with your permissions, %2 among them. They are missing from all figures.")
+                .arg(itemsText(found.unreadable, "entry", "entries"), toText(found.unreadableList.front().path)),
+            Severity::Warning);
+}
+
+const ScanJob* ScanJobs::scanOf(const Place& place) const
+{
+    for (const auto& job : scans_)
+        if (job->placeId == place.id && place.id != 0)
+            return job.get();
+    return nullptr;
+}
+
+void ScanJobs::stopScan(const ScanJob* job)
+{
+    for (const auto& running : scans_)
+        if (running.get() == job) {
+            running->stop.request_stop();
+            running->progress->setPaused(false);
+        }
+    emit scansChanged();
+}
+
+void ScanJobs::pauseScan(const ScanJob* job, bool paused)
+{
+    for (const auto& running : scans_)
+        if (running.get() == job && (running->pausedSinceMs != 0) != paused) {
+            const auto now = QDateTime::currentMSecsSinceEpoch();
+            if (!paused)
+                running->pausedMs += now - running->pausedSinceMs;
+            running->pausedSinceMs = paused ? now : 0;
+            running->progress->setPaused(paused);
+        }
+    emit scansChanged();
+}
+
+void ScanJobs::rescan(NodeId folder)
+{
+    const auto* p = places_.place();
+    if (!p || folder == noNode || !p->tree->contains(folder))
+        return;
+    if (p->fromSnapshot)
+        return notices_.say(
+            tr("This is a snapshot from a file: it stays what it was. Scan the place to see it as it is now."),
+            Severity::Warning);
+    if (p->isGrowing())
+        return notices_.say(tr("The scan is still running."));
+    if (places_.refusesWhileLocked())
+        return;
+    if (!p->tree->isFolder(folder))
+        folder = p->tree->parent(folder);
+    startRescan(*p, {p->tree->path(folder)});
+}
+
+void ScanJobs::rescanChanged()
+{
+    const auto* p = places_.place();
+    if (!p || p->changed.empty() || p->isGrowing() || p->fromSnapshot)
+        return;
+    if (places_.refusesWhileLocked())
+        return;
+    startRescan(*p, uppermost(p->changed));
+}
+
+void ScanJobs::startRescan(const Place& target, const std::vector<std::string>& folders, bool quiet)
+{
+    auto job = std::make_shared<ScanJob>();
+    job->path = folders.front();
+    job->name = folders.size() == 1 ? toText(fileName(folders.front())) : itemsText(folders.size(), "folder");
+    job->options = target.options;
+    job->placeId = target.id;
+    job->rescan = true;
+    job->quiet = quiet;
+    job->startedMs = QDateTime::currentMSecsSinceEpoch();
+    scans_.push_back(job);
+    emit scansChanged();
+    struct Outcome {
+        std::vector<FreshFolder> fresh;
+        std::string problem;
+        bool stopped = false;
+    };
+    runAsync(
+        this,
+        [job, folders] {
+            Outcome outcome;
+            for (const auto& folder : folders) {
+                auto result = scan(folder, job->options, job->stop.get_token(), job->progress.get());
+                if ((outcome.stopped = job->stop.stop_requested()))
+                    break;
+                if (result && !result->stopped)
+                    outcome.fresh.push_back({folder, result->tree, result->unreadableList});
+                else if (!result &&
+                         (result.error().kind == ErrorKind::NotFound || result.error().kind == ErrorKind::NotAFolder))
+                    outcome.fresh.push_back({folder, nullptr, {}}); // it is gone
+                else if (!result)
+                    outcome.problem = result.error().sentence;
+            }
+            return outcome;
+        },
+        [this, job](Outcome outcome) {
+            std::erase(scans_, job);
+            emit scansChanged();
+            const auto* open = places_.placeOf(job->placeId);
+            if (!open)
+                return;
+            if (outcome.stopped)
+                return notices_.say(tr("Stopped. %1 is shown as it was before.").arg(job->name));
+            if (!outcome.problem.empty())
+                notices_.say(QString::fromStdString(outcome.problem), Severity::Warning);
+            const auto before = open->tree->disk(rootNode);
+            const auto ifChanged = job->quiet ? Plan::IfChanged::Keep : Plan::IfChanged::Drop;
+            trees_.putIn(job->placeId, std::move(outcome.fresh), ifChanged, false, [this, job, before](bool done) {
+                const auto* now = places_.placeOf(job->placeId);
+                if (!done || !now || job->quiet)
+                    return;
+                const auto after = now->tree->disk(rootNode);
+                notices_.say(after == before ? tr("%1 was rescanned: nothing changed in size.").arg(job->name)
+                             : after > before
+                                 ? tr("%1 was rescanned: %2 more.").arg(job->name, sizeText(after - before))
+                                 : tr("%1 was rescanned: %2 less.").arg(job->name, sizeText(before - after)));
+            });
+        },
+        [this, job](const QString& problem) {
+            std::erase(scans_, job);
+            notices_.say(problem, Severity::Problem);
+            emit scansChanged();
+        });
+}
+
+void ScanJobs::readTouched(const std::vector<LoggedStep>& steps)
+{
+    std::vector<std::string> folders;
+    for (const auto& step : steps) {
+        if (step.state != StepState::Done && step.state != StepState::Undone && step.state != StepState::Emptied)
+            continue;
+        folders.push_back(step.action == Action::EmptyTrash ? step.path : std::string(parentPath(step.path)));
+        if (!step.target.empty())
+            folders.emplace_back(parentPath(step.target));
+        if (!step.trashed.folder.path.empty())
+            folders.push_back(step.trashed.folder.path);
+    }
+    folders = uppermost(std::move(folders));
+    for (const auto& open : places_.places()) {
+        if (open->fromSnapshot || open->isGrowing())
+            continue;
+        auto here = folders;
+        std::erase_if(here, [&](const std::string& folder) { return !isAtOrBelow(folder, open->info.place); });
+        for (auto& folder : here)
+            while (folder.size() > open->info.place.size() && !open->tree->find(folder))
+                folder = parentPath(folder);
+        if (here = uppermost(std::move(here)); !here.empty())
+            startRescan(*open, here, true);
+    }
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Scans that run: of places, which grow meanwhile, and of folders that are read again.
+//
+// Interface thread only.
+#pragma once
+
+#include <QTimer>
+
+#include <memory>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "app/jobs/rights_reader.h"
+#include "app/jobs/snapshot_keeper.h"
+#include "app/model/tree_updater.h"
+#include "core/scan/scanner.h"
+#include "core/tree/growing_tree.h"
+
+namespace kurvo::app {
+
+/// A scan that runs: of a place, or of one folder again.
+struct ScanJob {
+    std::string path;
+    QString name; ///< for people
+    ScanOptions options;
+    bool withRights = false; ///< go on with administrator rights where it must
+    std::shared_ptr<ScanProgress> progress = std::make_shared<ScanProgress>();
+    SnapshotInfo about;                ///< of the place, once known
+    std::uint64_t expectedBytes = 0;   ///< used space of the drive when a whole drive is scanned, else 0
+    std::uint64_t expectedEntries = 0; ///< the same by inodes, where the filesystem counts them
+    std::int64_t startedMs = 0;
+    std::int64_t pausedMs = 0;      ///< spent in pauses that have ended
+    std::int64_t pausedSinceMs = 0; ///< 0 when it runs
+    std::stop_source stop;
+    std::uint64_t placeId = 0; ///< the place that grows with it; 0 as long as there is none
+    std::shared_ptr<GrowingTree> growing;
+    std::shared_ptr<GrowingFamilies> families;
+    bool looking = false;          ///< a look at what grows is being taken
+    std::uint64_t seenEntries = 0; ///< at the last look
+    bool rescan = false;           ///< one folder of the place `placeId`, read again
+    bool quiet = false;            ///< after something was carried out: nothing to be said of it
+
+    /// Milliseconds it has been at work.
+    std::int64_t elapsedMs(std::int64_t nowMs) const
+    {
+        return (pausedSinceMs != 0 ? pausedSinceMs : nowMs) - startedMs - pausedMs;
+    }
+};
+
+class ScanJobs : public QObject {
+    Q_OBJECT
+public:
+    ScanJobs(PlaceStore& places, TreeUpdater& trees, SnapshotKeeper& snapshots, RightsReader& rights, Notices& notices,
+             QObject* parent = nullptr);
+    /// Asks all to end, and says nothing of it: nobody listens any more.
+    void stopAll();
+
+    /// Starts a scan beside those that run. Its place is there at once and grows.
+    void scanFolder(const std::string& path, const QString& name = {}, const ScanOptions& options = {},
+                    bool withRights = false);
+    const std::vector<std::shared_ptr<ScanJob>>& scans() const { return scans_; }
+    const ScanJob* runningScan() const { return scans_.empty() ? nullptr : scans_.front().get(); }
+    const ScanJob* scanOf(const Place& place) const;
+    /// Ends a scan; what was found is kept as a partial snapshot.
+    void stopScan(const ScanJob* job);
+    void pauseScan(const ScanJob* job, bool paused);
+    /// Reads one folder of the current place again and puts what is there now into the tree.
+    void rescan(NodeId folder);
+    /// The same for the folders something happened in.
+    void rescanChanged();
+    /// Folders of any place that a run changed something in, quietly. Those that are not in the tree are read with the
+    /// one they lie in.
+    void readTouched(const std::vector<LoggedStep>& steps);
+
+signals:
+    void scansChanged(); ///< started, paused, ended
+    void scanEnded(std::uint64_t placeId, bool ok);
+
+private:
+    void startScan(const std::shared_ptr<ScanJob>& job);
+    void growPlaces();
+    void grow(const std::shared_ptr<ScanJob>& job, std::shared_ptr<const FileTree> tree,
+              std::shared_ptr<const std::vector<Family>> dominant);
+    void finishScan(const std::shared_ptr<ScanJob>& job, const Result<ScanResult>& result, const ScannedPlace& found);
+    void endScan(const std::shared_ptr<ScanJob>& job, std::uint64_t placeId, const ScanResult& result);
+    void failScan(const std::shared_ptr<ScanJob>& job, const QString& sentence);
+    void sayWhatIsMissing(const Place& place, const ScanResult& found);
+    void startRescan(const Place& place, const std::vector<std::string>& folders, bool quiet = false);
+
+    PlaceStore& places_;
+    TreeUpdater& trees_;
+    SnapshotKeeper& snapshots_;
+    RightsReader& rights_;
+    Notices& notices_;
+    std::vector<std::shared_ptr<ScanJob>> scans_;
+    QTimer growth_;
+};
+
+} // namespace kurvo::app

@@ -1,0 +1,286 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/lists/plan_list.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+
+#include <algorithm>
+
+#include "app/style/theme.h"
+#include "app/style/words.h"
+
+namespace kurvo::app {
+namespace {
+
+QString adviceWords(AdviceLevel level)
+{
+    return QString::fromLatin1(adviceLevelName(level));
+}
+
+QString groupTitle(const PlanItem& first, std::size_t count, std::uint64_t bytes)
+{
+    const auto counted = QObject::tr(" · %1 · %2").arg(itemsText(count, "item"), sizeText(bytes));
+    switch (first.action) {
+    case Action::EmptyTrash:
+        return QObject::tr("Empty the trash") + counted;
+    case Action::Delete:
+        return QObject::tr("Delete for good") + counted;
+    case Action::Move:
+        return (first.leaveLink ? QObject::tr("Move to %1, leave a link") : QObject::tr("Move to %1"))
+                   .arg(toText(first.destination)) +
+               counted;
+    case Action::Trash:
+        break;
+    }
+    return QObject::tr("To the trash") + counted + QObject::tr(" (not free until the trash is emptied)");
+}
+
+bool sameGroup(const PlanItem& a, const PlanItem& b)
+{
+    return a.action == b.action && a.destination == b.destination && a.leaveLink == b.leaveLink;
+}
+
+} // namespace
+
+void PlanRows::show(const PlaceStore& places, const Knowledge& knowledge)
+{
+    beginResetModel();
+    rows_.clear();
+    const auto* place = places.place();
+    std::vector<Row> items;
+    if (place)
+        for (const auto& item : place->plan.items()) {
+            const auto* finding = place->findingFor(item.path);
+            Row row{{}, item, finding ? *finding : Finding{}, {}, {}};
+            const auto advice = kurvo::adviceFor(item.path, item.kind == EntryKind::Folder, knowledge.rules());
+            row.advice = advice.rule.empty() ? QString() : adviceWords(advice.level);
+            const auto found = place->marks && item.node != noNode ? place->marks->of(item.node) : TreeMarks::Found{};
+            if (found.mark) {
+                const auto& kinds = place->marks->book().kinds;
+                const auto kind = place->marks->book().kindIndex(found.mark->kind);
+                if (kind)
+                    row.mark = QString::fromStdString(kinds[*kind].sign + " " + kinds[*kind].name);
+                if (!found.mark->note.empty())
+                    row.mark += QStringLiteral(": ") + toText(found.mark->note);
+            }
+            items.push_back(std::move(row));
+        }
+    // Groups stand one after the other already.
+    for (std::size_t begin = 0, end = 0; begin < items.size(); begin = end) {
+        std::uint64_t bytes = 0;
+        for (end = begin; end < items.size() && sameGroup(items[begin].item, items[end].item); ++end)
+            bytes += items[end].item.disk;
+        const auto first = items.begin() + static_cast<std::ptrdiff_t>(begin);
+        const auto last = items.begin() + static_cast<std::ptrdiff_t>(end);
+        std::stable_sort(first, last, [this](const Row& a, const Row& b) {
+            switch (sort_) {
+            case PlanSort::Name:
+                return toText(fileName(a.item.path)).localeAwareCompare(toText(fileName(b.item.path))) < 0;
+            case PlanSort::Advice:
+                return a.advice < b.advice;
+            case PlanSort::Check:
+                return a.finding.ready < b.finding.ready;
+            case PlanSort::Size:
+                break;
+            }
+            return a.item.disk > b.item.disk;
+        });
+        rows_.push_back({groupTitle(first->item, end - begin, bytes), first->item, {}, {}, {}});
+        rows_.insert(rows_.end(), first, last);
+    }
+    endResetModel();
+}
+
+int PlanRows::rowCount(const QModelIndex& parent) const
+{
+    return parent.isValid() ? 0 : static_cast<int>(rows_.size());
+}
+
+Qt::ItemFlags PlanRows::flags(const QModelIndex& index) const
+{
+    return itemAt(index.row()) ? Qt::ItemIsEnabled | Qt::ItemIsSelectable : Qt::NoItemFlags;
+}
+
+const PlanItem* PlanRows::itemAt(int row) const
+{
+    if (row < 0 || row >= static_cast<int>(rows_.size()))
+        return nullptr;
+    const auto& found = rows_[static_cast<std::size_t>(row)];
+    return found.group.isEmpty() ? &found.item : nullptr;
+}
+
+int PlanRows::rowOf(const std::string& path) const
+{
+    for (std::size_t i = 0; i < rows_.size(); ++i)
+        if (rows_[i].group.isEmpty() && rows_[i].item.path == path)
+            return static_cast<int>(i);
+    return -1;
+}
+
+QVariant PlanRows::data(const QModelIndex& index, int role) const
+{
+    if (!index.isValid())
+        return {};
+    const auto& row = rows_[static_cast<std::size_t>(index.row())];
+    if (!row.group.isEmpty())
+        return role == Qt::DisplayRole || role == GroupRole ? QVariant(row.group) : QVariant();
+    const auto finding =
+        row.finding.sentence.empty() ? tr("not checked yet") : withoutPath(row.finding.sentence, row.item.path);
+    switch (role) {
+    case Qt::DisplayRole:
+        return row.item.action == Action::EmptyTrash ? tr("Everything in the trash") : toText(fileName(row.item.path));
+    case PathRole:
+        return toText(parentPath(row.item.path));
+    case Qt::ToolTipRole:
+        return QStringList{toText(row.item.path), row.mark, finding}.join(QLatin1Char('\n'));
+    case Qt::AccessibleTextRole:
+        return QStringList{toText(row.item.path), sizeText(row.item.disk), row.advice, row.mark, finding}.join(
+            QStringLiteral(", "));
+    case SizeRole:
+        return sizeText(row.item.disk);
+    case AdviceRole:
+        return row.advice;
+    case MarkRole:
+        return row.mark;
+    case FindingRole:
+        return finding;
+    case ReadyRole:
+        return row.finding.ready ? 1 : row.finding.sentence.empty() ? 0 : -1;
+    default:
+        return {};
+    }
+}
+
+QSize PlanRow::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const
+{
+    return {200, index.data(PlanRows::GroupRole).isNull() ? 44 : 30};
+}
+
+void PlanRow::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const
+{
+    const auto& t = theme();
+    const QRect row = option.rect;
+    painter->save();
+    const auto group = index.data(PlanRows::GroupRole).toString();
+    if (!group.isEmpty()) {
+        painter->fillRect(row, t.window);
+        painter->setPen(t.text);
+        painter->setFont(fontOf(13, QFont::DemiBold));
+        painter->drawText(row.adjusted(12, 0, -12, 0), Qt::AlignVCenter,
+                          cutMiddle(group, painter->font(), row.width() - 24));
+        painter->setPen(t.line);
+        painter->drawLine(row.left(), row.bottom(), row.right(), row.bottom());
+        painter->restore();
+        return;
+    }
+    if ((option.state & QStyle::State_Selected) != 0)
+        painter->fillRect(row, t.accentFill);
+    else if ((option.state & QStyle::State_MouseOver) != 0)
+        painter->fillRect(row, t.window);
+    const int left = row.x() + 12;
+    const int sizeAt = sizeColumn(row.width()), adviceAt = adviceColumn(row.width()),
+              checkAt = checkColumn(row.width());
+    painter->setPen(t.text);
+    painter->setFont(fontOf(13, QFont::Medium));
+    const int nameRoom = sizeAt - 84 - 12;
+    painter->drawText(QRect(left, row.y() + 4, nameRoom, 18), Qt::AlignVCenter,
+                      cutMiddle(index.data().toString(), painter->font(), nameRoom));
+    painter->setFont(fontOf(13));
+    drawFigures(*painter, QRect(row.x() + sizeAt - 84, row.y(), 84, row.height()),
+                index.data(PlanRows::SizeRole).toString());
+    painter->setFont(fontOf(11));
+    painter->setPen(t.textSecond);
+    painter->drawText(QRect(left, row.y() + 22, nameRoom, 16), Qt::AlignVCenter,
+                      cutMiddle(index.data(PlanRows::PathRole).toString(), painter->font(), nameRoom));
+    // Advice, and below it the mark; one alone stands in the middle.
+    const auto advice = index.data(PlanRows::AdviceRole).toString(), mark = index.data(PlanRows::MarkRole).toString();
+    const int adviceRoom = checkAt - adviceAt - 10;
+    const auto line = [&](const QString& text, int top, const QColor& colour) {
+        painter->setPen(colour);
+        painter->drawText(QRect(row.x() + adviceAt, row.y() + top, adviceRoom, 16), Qt::AlignVCenter,
+                          QFontMetrics(painter->font()).elidedText(text, Qt::ElideRight, adviceRoom));
+    };
+    if (!advice.isEmpty())
+        line(advice, mark.isEmpty() ? 14 : 5, t.text);
+    if (!mark.isEmpty())
+        line(mark, advice.isEmpty() ? 14 : 22, t.accent);
+    const int state = index.data(PlanRows::ReadyRole).toInt();
+    painter->setPen(state > 0 ? t.accent : state < 0 ? t.warning : t.textSecond);
+    const QRect check(row.x() + checkAt, row.y() + 3, row.width() - checkAt - 34, row.height() - 6);
+    auto text = index.data(PlanRows::FindingRole).toString();
+    if (state < 0)
+        text = tr("held back: ") + text;
+    // Two lines at most; all of it is one hover away.
+    const QFontMetrics metrics(painter->font());
+    while (text.size() > 8 && metrics.boundingRect(check, Qt::TextWordWrap, text).height() > check.height())
+        text = text.left(text.size() - 6) + QStringLiteral("…");
+    painter->drawText(check, Qt::AlignVCenter | Qt::TextWordWrap, text);
+    painter->setFont(fontOf(15));
+    painter->setPen(t.textSecond);
+    painter->drawText(removeMark(row), Qt::AlignCenter, QStringLiteral("×"));
+    painter->setPen(t.line);
+    painter->drawLine(row.left(), row.bottom(), row.right(), row.bottom());
+    if ((option.state & QStyle::State_HasFocus) != 0) {
+        painter->setPen(QPen(t.accent, 2));
+        painter->drawRect(row.adjusted(1, 1, -1, -1));
+    }
+    painter->restore();
+}
+
+PlanColumns::PlanColumns(QWidget* parent) : QWidget(parent)
+{
+    setFixedHeight(24);
+    setToolTip(tr("Click to sort"));
+    setCursor(Qt::PointingHandCursor);
+}
+
+void PlanColumns::setSort(PlanSort sort)
+{
+    sort_ = sort;
+    update();
+}
+
+QRect PlanColumns::rectOf(PlanSort column) const
+{
+    const int size = PlanRow::sizeColumn(width()), advice = PlanRow::adviceColumn(width()),
+              check = PlanRow::checkColumn(width());
+    switch (column) {
+    case PlanSort::Name:
+        return {12, 0, size - 96, height()};
+    case PlanSort::Size:
+        return {size - 84, 0, 84, height()};
+    case PlanSort::Advice:
+        return {advice, 0, check - advice, height()};
+    case PlanSort::Check:
+        break;
+    }
+    return {check, 0, width() - check, height()};
+}
+
+void PlanColumns::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    const std::pair<PlanSort, QString> columns[] = {{PlanSort::Name, tr("what")},
+                                                    {PlanSort::Size, tr("on disk")},
+                                                    {PlanSort::Advice, tr("advice, mark")},
+                                                    {PlanSort::Check, tr("check")}};
+    for (const auto& [column, name] : columns) {
+        painter.setFont(fontOf(11, column == sort_ ? QFont::DemiBold : QFont::Normal));
+        painter.setPen(column == sort_ ? theme().text : theme().textSecond);
+        painter.drawText(rectOf(column), Qt::AlignVCenter | (column == PlanSort::Size ? Qt::AlignRight : Qt::AlignLeft),
+                         name);
+    }
+    painter.setPen(theme().line);
+    painter.drawLine(0, height() - 1, width(), height() - 1);
+}
+
+void PlanColumns::mousePressEvent(QMouseEvent* event)
+{
+    for (const auto column : {PlanSort::Name, PlanSort::Size, PlanSort::Advice, PlanSort::Check})
+        if (rectOf(column).contains(event->position().toPoint())) {
+            setSort(column);
+            emit sortChosen(column);
+        }
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The plan as a list: grouped by what will happen, each item with its size, advice, mark and what the check said.
+#pragma once
+
+#include <QAbstractListModel>
+#include <QStyledItemDelegate>
+
+#include "app/model/place_store.h"
+#include "app/services/knowledge.h"
+
+namespace kurvo::app {
+
+enum class PlanSort { Size, Name, Advice, Check };
+
+class PlanRows : public QAbstractListModel {
+    Q_OBJECT
+public:
+    enum Role { PathRole = Qt::UserRole, SizeRole, AdviceRole, MarkRole, FindingRole, ReadyRole, GroupRole };
+    explicit PlanRows(QObject* parent = nullptr) : QAbstractListModel(parent) { }
+    /// By size until another order is chosen; groups stay in the order they are carried out in.
+    void setSort(PlanSort sort) { sort_ = sort; }
+    PlanSort sort() const { return sort_; }
+    void show(const PlaceStore& places, const Knowledge& knowledge);
+    int rowCount(const QModelIndex& parent = {}) const override;
+    QVariant data(const QModelIndex& index, int role) const override;
+    Qt::ItemFlags flags(const QModelIndex& index) const override;
+    /// Null for a group's title.
+    const PlanItem* itemAt(int row) const;
+    int rowOf(const std::string& path) const;
+
+private:
+    struct Row {
+        QString group; ///< the title of a group; empty for an item
+        PlanItem item;
+        Finding finding;
+        QString advice, mark;
+    };
+    std::vector<Row> rows_;
+    PlanSort sort_ = PlanSort::Size;
+};
+
+/// How a row is drawn, and where its "take off" mark is.
+class PlanRow : public QStyledItemDelegate {
+public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override;
+    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+    static QRect removeMark(const QRect& row) { return {row.right() - 30, row.y(), 28, row.height()}; }
+    /// For a row of that width: the right edge of "on disk", the left edges of "advice" and "check".
+    static int sizeColumn(int width) { return width * 47 / 100; }
+    static int adviceColumn(int width) { return sizeColumn(width) + 18; }
+    static int checkColumn(int width) { return adviceColumn(width) + 112; }
+};
+
+/// The names of the columns, which sort by a click.
+class PlanColumns : public QWidget {
+    Q_OBJECT
+public:
+    explicit PlanColumns(QWidget* parent = nullptr);
+    void setSort(PlanSort sort);
+
+signals:
+    void sortChosen(PlanSort sort);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+
+private:
+    QRect rectOf(PlanSort column) const;
+    PlanSort sort_ = PlanSort::Size;
+};
+
+} // namespace kurvo::app

@@ -1,0 +1,141 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/model/place.h"
+
+#include <algorithm>
+#include <unordered_set>
+
+#include "core/base/text.h"
+
+namespace kurvo::app {
+
+bool Place::noteChanged(const std::string& folder)
+{
+    if (std::find(changed.begin(), changed.end(), folder) != changed.end())
+        return false;
+    changed.push_back(folder);
+    return true;
+}
+
+namespace {
+
+template <typename Visit>
+void forEachInTrash(const Place& place, const Visit& visit)
+{
+    for (const auto& record : place.runs)
+        for (const auto& step : record.steps)
+            if (step.action == Action::Trash && step.state == StepState::Done)
+                visit(step, joinPath(joinPath(step.trashed.folder.path, "files"), step.trashed.name));
+}
+
+} // namespace
+
+std::uint64_t Place::bytesInTrash() const
+{
+    std::uint64_t sum = 0;
+    forEachInTrash(*this, [&](const LoggedStep& step, const std::string&) { sum += step.disk; });
+    return sum;
+}
+
+std::uint64_t Place::bytesInTrashSeen() const
+{
+    std::uint64_t sum = 0;
+    forEachInTrash(*this, [&](const LoggedStep& step, const std::string& at) {
+        if (isAtOrBelow(at, info.place) && tree->find(at))
+            sum += step.disk;
+    });
+    return sum;
+}
+
+bool Place::isShownInPart(NodeId node) const
+{
+    return narrowing && tree->isFolder(node) &&
+           (!narrowing->tree->contains(node) || narrowing->tree->sums(node).files != tree->sums(node).files ||
+            narrowing->tree->sums(node).folders != tree->sums(node).folders);
+}
+
+DriveAreas Place::areas() const
+{
+    if (!wholeDrive || narrowing || capacity.total == 0)
+        return {};
+    const auto seen = tree->disk(rootNode);
+    return {capacity.used > seen ? capacity.used - seen : 0, capacity.reserved, capacity.free};
+}
+
+bool Place::hasLock(NodeId node) const
+{
+    if (node == noNode || node == rootNode)
+        return false;
+    const auto whole = [this](const std::string& path) {
+        const auto protection = protectionOf(path, guard);
+        return protection && protection->whole;
+    };
+    const auto path = tree->path(node);
+    return whole(path) && (tree->parent(node) == rootNode || !whole(std::string(parentPath(path))));
+}
+
+bool Place::isSelected(NodeId node) const
+{
+    return node != noNode &&
+           (node == selection || std::find(alsoSelected.begin(), alsoSelected.end(), node) != alsoSelected.end());
+}
+
+void Place::choose()
+{
+    chosen = alsoSelected;
+    if (selection != noNode)
+        chosen.insert(chosen.begin(), selection);
+    if (chosen.size() < 2)
+        return;
+    const std::unordered_set<NodeId> all(chosen.begin(), chosen.end());
+    std::erase_if(chosen, [&](NodeId node) {
+        while (node != rootNode) {
+            node = tree->parent(node);
+            if (all.contains(node))
+                return true;
+        }
+        return false;
+    });
+}
+
+std::uint64_t Place::litSize(NodeId node, Measure measure) const
+{
+    if (!lit.any() || !litSums)
+        return shown()->measured(node, measure);
+    if (!tree->isFolder(node))
+        return isLit(*tree, lit, *scheme, node) ? tree->measured(node, measure) : 0;
+    const auto index = tree->store().folderIndex(node);
+    return index < litSums->size() ? (*litSums)[index] : 0;
+}
+
+std::string Place::foreignReason(const std::string& thisHost) const
+{
+    if (info.sample)
+        return "This is sample data: the files do not exist. The practice folder has real ones.";
+    if (fromSnapshot && info.host != thisHost)
+        return "This snapshot was taken on " + displayText(info.host) + "; its files are not on this machine.";
+    return {};
+}
+
+const Finding* Place::findingFor(const std::string& path) const
+{
+    const auto found = findings.find(path);
+    return found == findings.end() ? nullptr : &found->second;
+}
+
+void Place::addUpPlan()
+{
+    totals = {};
+    totals.freed = plan.freedBytes(*tree);
+    if (plan.countForGood() > 0)
+        forEachInTrash(*this, [&](const LoggedStep& step, const std::string& at) {
+            if (const auto* item = plan.covering(at); item && isForGood(item->action))
+                totals.fromTrash += step.disk;
+        });
+    for (const auto& item : plan.items()) {
+        const auto* finding = findingFor(item.path);
+        ++(!finding ? totals.unchecked : finding->ready ? totals.ready : totals.held);
+        totals.needRights += finding && !finding->ready && finding->needsRights ? 1 : 0;
+    }
+}
+
+} // namespace kurvo::app

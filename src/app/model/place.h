@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// One opened place: its tree, where one is in it, its plan, and what was done. All that holds node ids of the tree is
+// here, so that it goes with the tree (TreeUpdater). Plain data; only the models of this room can change it.
+#pragma once
+
+#include <QString>
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "core/act/history.h"
+#include "core/advice/guard.h"
+#include "core/explore/scheme.h"
+#include "core/layout/cells.h"
+#include "core/marks/marks.h"
+#include "core/plan/plan.h"
+#include "core/scan/scanner.h"
+#include "core/snapshot/snapshot.h"
+#include "core/tree/file_tree.h"
+#include "core/types/file_types.h"
+
+namespace kurvo::app {
+
+/// What a check or an attempt said of a planned item.
+struct Finding {
+    bool ready = false;
+    std::string sentence;
+    bool needsRights = false; ///< it is not ready, and administrator rights would help
+};
+
+/// By path.
+using Findings = std::unordered_map<std::string, Finding>;
+
+/// What is asked of a plan again and again, added up once for each change.
+struct PlanTotals {
+    std::uint64_t freed = 0;     ///< bytes, once it is carried out and the trash emptied
+    std::uint64_t fromTrash = 0; ///< bytes of it that were put into the trash from here before
+    std::size_t ready = 0;       ///< items that a check found ready,
+    std::size_t held = 0;        ///< and those that it holds back,
+    std::size_t needRights = 0;  ///< of these: those that administrator rights would help
+    std::size_t unchecked = 0;
+};
+
+/// A drive that the plan moves something to.
+struct Destination {
+    std::string folder; ///< the first that is planned there; bytes
+    std::string name;   ///< for people
+    Capacity capacity;
+    std::uint64_t coming = 0; ///< bytes on disk
+};
+
+enum class PictureKind { Treemap, Sunburst, Types };
+
+/// How a place is looked at; kept for each place.
+struct ViewState {
+    PictureKind picture = PictureKind::Treemap;
+    Measure measure = Measure::Disk;
+    ColourBy colour = ColourBy::Family;
+    int treemapDepth = allLevels;
+    int sunburstDepth = 6;
+    bool areas = false; ///< free space, not seen and reserved have tiles in the treemap of a drive
+
+    static constexpr int allLevels = 12; ///< and any deeper
+    int depth() const { return picture == PictureKind::Sunburst ? sunburstDepth : treemapDepth; }
+    bool operator==(const ViewState&) const = default;
+};
+
+/// The pictures and the descent show only what was found.
+struct Narrowing {
+    std::shared_ptr<const std::vector<bool>> wanted;     ///< by id
+    std::shared_ptr<const FileTree> tree;                ///< these entries of the place's tree, with their sums
+    std::shared_ptr<const std::vector<Family>> dominant; ///< by folder index, as Place's
+    QString words;                                       ///< how it was asked for
+};
+
+struct Place {
+    std::uint64_t id = 0; ///< given by PlaceStore; jobs find their place again by it
+    SnapshotInfo info;
+    std::string snapshotFile;  ///< where it was saved or opened from; empty until saved
+    bool fromSnapshot = false; ///< opened from a file: the disk may look different by now
+
+    std::shared_ptr<const FileTree> tree;
+    std::shared_ptr<const std::vector<Family>> dominant; ///< by folder index: the family that fills most of it
+    Capacity capacity;       ///< of the drive; read again after each change, for a live place
+    bool wholeDrive = false; ///< the place is the root of its drive
+
+    ScanOptions options;                ///< how it was scanned
+    std::vector<Unreadable> unreadable; ///< what could not be read, as far as listed; empty for a snapshot
+    std::vector<std::string> changed;   ///< folders that something happened in since the scan; paths
+    bool readWithRights = false;        ///< what could not be read was asked for with administrator rights
+
+    NodeId focus = rootNode;
+    NodeId selection = noNode;
+    NodeId hover = noNode;             ///< below the pointer
+    std::vector<NodeId> alsoSelected;  ///< beside `selection`
+    std::vector<NodeId> chosen;        ///< see selected()
+    std::vector<NodeId> back, forward; ///< focus folders
+    std::vector<NodeId> passed;        ///< by following the weight to the focus; empty when one came another way
+
+    ViewState view;
+    std::shared_ptr<const Scheme> scheme;    ///< what the pictures are coloured by; always there, and fits the tree
+    std::shared_ptr<const TreeMarks> marks;  ///< null until they were looked up
+    std::shared_ptr<const Matching> earlier; ///< against the snapshot before, once asked for
+    std::int64_t earlierTaken = 0;
+    bool earlierLookedFor = false;
+    Lit lit;
+    std::shared_ptr<const std::vector<std::uint64_t>> litSums; ///< by folder index; null while nothing is lit
+
+    std::optional<Narrowing> narrowing;
+
+    GuardFacts guard;                                ///< what is known of the system that the place lies in
+    std::shared_ptr<const PackageDatabase> packages; ///< keeps what `guard` looks at
+    Plan plan;
+    std::uint64_t planVersion = 0;     ///< grows with each change of the plan or of the states beside it
+    std::vector<PlanState> planBefore; ///< states to go back to, newest last
+    std::vector<PlanState> planAfter;  ///< states that were gone back from, newest last
+    Findings findings;                 ///< of planned items
+    std::int64_t checkedAt = 0;        ///< UTC seconds; 0 when there are none
+    PlanTotals totals;                 ///< of the plan as it is
+    std::vector<Destination> destinations;
+    std::vector<RunRecord> runs; ///< that changed something here; newest last
+
+    bool isGrowing() const { return tree->isGrowing(); }
+    /// What the drive says is used can be reconciled with what was seen: now, or as the snapshot has it.
+    bool hasLedger() const { return fromSnapshot ? !info.ledger.empty() : !isGrowing(); }
+    /// What the pictures and the descent show: the tree, or what it was narrowed to. The same ids.
+    const std::shared_ptr<const FileTree>& shown() const { return narrowing ? narrowing->tree : tree; }
+    const std::shared_ptr<const std::vector<Family>>& shownDominant() const
+    {
+        return narrowing ? narrowing->dominant : dominant;
+    }
+    /// A folder of which only a part is shown.
+    bool isShownInPart(NodeId node) const;
+    /// Something happened in this folder: false when that was known.
+    bool noteChanged(const std::string& folder);
+    /// What was put into the trash from here and is still there.
+    std::uint64_t bytesInTrash() const;
+    /// That part of it which is counted in the tree as well.
+    std::uint64_t bytesInTrashSeen() const;
+    /// Why nothing of this place can be carried out on this machine, as a sentence; empty when it can.
+    std::string foreignReason(const std::string& thisHost) const;
+    /// What the drive has beside what was seen; nothing where the place is no whole drive.
+    DriveAreas areas() const;
+    /// Protected with everything in it, by itself and not by the folder it lies in: it carries a lock.
+    bool hasLock(NodeId node) const;
+    bool isSelected(NodeId node) const;
+    /// All that is selected, without what lies below another selected one; the sums of these count nothing twice.
+    const std::vector<NodeId>& selected() const { return chosen; }
+    /// Makes `chosen` anew. Goes up from each that is selected.
+    void choose();
+    /// How much of a node is lit; all of it while nothing is.
+    std::uint64_t litSize(NodeId node, Measure measure) const;
+    /// Freed once the plan is carried out and the trash emptied.
+    std::uint64_t bytesToCome() const { return totals.freed; }
+    /// Of what is planned, what was put into the trash from here before.
+    std::uint64_t bytesOfTrashPlanned() const { return totals.fromTrash; }
+    /// What is free once the plan is carried out and the trash emptied.
+    std::uint64_t freeAfter() const { return capacity.free + bytesToCome() + bytesInTrash() - bytesOfTrashPlanned(); }
+    const Finding* findingFor(const std::string& path) const;
+    /// Makes `totals` anew. One pass over the plan, and over the files with several links.
+    void addUpPlan();
+};
+
+} // namespace kurvo::app

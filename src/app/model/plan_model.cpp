@@ -1,0 +1,321 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/model/plan_model.h"
+
+#include <algorithm>
+#include <chrono>
+#include <map>
+#include <utility>
+
+#include "app/services/async.h"
+#include "app/services/listen.h"
+#include "app/style/words.h"
+#include "core/base/patience.h"
+#include "core/base/text.h"
+#include "core/platform/drives.h"
+
+namespace kurvo::app {
+
+PlanModel::PlanModel(PlaceStore& places, TreeUpdater& trees, Notices& notices, QObject* parent)
+    : QObject(parent), places_(places), trees_(trees), notices_(notices)
+{
+    listen(this, &PlanModel::planChanged, trees_, &TreeUpdater::carriedOver, places_, &PlaceStore::runsShared);
+    listen(this, &PlanModel::refreshDestinations, *this, &PlanModel::planChanged, places_, &PlaceStore::placeChanged);
+}
+
+bool PlanModel::mayPlan()
+{
+    const auto* p = places_.place();
+    if (!p || places_.refusesWhileLocked())
+        return false;
+    if (p->isGrowing())
+        notices_.say(tr("The scan is still running: sizes are not complete yet. Plan once it has ended, or stop it."),
+                     Severity::Warning);
+    return !p->isGrowing();
+}
+
+/// Whoever sees a part of a folder may not mean the whole of it: why it is not planned, empty where it can be.
+QString PlanModel::partRefusal(NodeId node) const
+{
+    const auto* p = places_.place();
+    if (!p->isShownInPart(node))
+        return {};
+    const auto& shown = *p->narrowing->tree;
+    return tr("Only %1 of the %2 in %3 match the filter and are shown. Show all again before you plan the folder, or "
+              "plan the files.")
+        .arg(countText(shown.contains(node) ? shown.sums(node).files : 0), itemsText(p->tree->sums(node).files, "file"),
+             toText(p->tree->label(node)));
+}
+
+void PlanModel::setPlan(Place& place, Plan plan)
+{
+    place.plan = std::move(plan);
+    ++place.planVersion;
+    std::erase_if(place.findings, [&](const auto& finding) { return !place.plan.itemAt(finding.first); });
+    place.addUpPlan();
+    if (places_.isCurrent(place.id))
+        emit planChanged();
+}
+
+void PlanModel::change(Plan changed)
+{
+    auto* p = places_.edit();
+    p->planBefore.push_back(p->plan.state());
+    constexpr std::size_t kept = 200;
+    if (p->planBefore.size() > kept)
+        p->planBefore.erase(p->planBefore.begin());
+    p->planAfter.clear();
+    setPlan(*p, std::move(changed));
+}
+
+void PlanModel::restore(std::uint64_t id, Plan plan)
+{
+    if (auto* p = places_.edit(id))
+        setPlan(*p, std::move(plan));
+}
+
+void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
+{
+    auto* p = places_.edit();
+    if (!p || node == noNode || !p->tree->contains(node) || !mayPlan())
+        return;
+    if (const auto refusal = partRefusal(node); !refusal.isEmpty())
+        return notices_.say(refusal, Severity::Warning);
+    auto changed = p->plan;
+    if (auto added = changed.add(*p->tree, node, p->guard, guard, intent); !added) {
+        const auto protection = places_.protectionOf(node);
+        const bool ask = protection && protection->canBeLifted && protection->reason == added.error().sentence;
+        if (ask)
+            emit guardAsked(node, intent, QString::fromStdString(protection->reason));
+        else
+            notices_.say(QString::fromStdString(added.error().sentence), Severity::Warning);
+        return;
+    }
+    p->findings.erase(p->tree->path(node));
+    change(std::move(changed));
+}
+
+void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, std::function<void(std::size_t)> then)
+{
+    auto* p = places_.edit();
+    if (!p || !mayPlan())
+        return;
+    std::vector<NodeId> whole;
+    QString refusal;
+    for (const NodeId node : nodes) {
+        const auto why = p->narrowing ? partRefusal(node) : QString();
+        if (why.isEmpty())
+            whole.push_back(node);
+        else if (refusal.isEmpty())
+            refusal = why;
+    }
+    struct Planned {
+        Plan plan;
+        Plan::Added added;
+    };
+    const auto work = [tree = p->tree, plan = p->plan, guard = p->guard, packages = p->packages, intent, whole] {
+        Planned planned{plan, {}};
+        planned.added = planned.plan.addAll(*tree, whole, guard, intent);
+        return planned;
+    };
+    const auto done = [this, id = p->id, version = p->planVersion, tree = p->tree, refusal, nodes, intent,
+                       then](Planned planned) {
+        const auto* now = places_.placeOf(id);
+        if (!now || !places_.isCurrent(id))
+            return;
+        if (now->tree->sharedStore() != tree->sharedStore())
+            return notices_.say(tr("The place was rescanned in the meantime. Select the items again."),
+                                Severity::Warning);
+        if (now->planVersion != version) // planned meanwhile
+            return planAll(nodes, intent, then);
+        const auto problem = refusal.isEmpty() ? QString::fromStdString(planned.added.problem) : refusal;
+        if (!problem.isEmpty())
+            notices_.say(problem, Severity::Warning);
+        if (planned.added.count > 0)
+            change(std::move(planned.plan));
+        if (then)
+            then(planned.added.count);
+    };
+    constexpr std::size_t few = 200; // done at once
+    if (whole.size() <= few)
+        done(work());
+    else
+        runAsync(this, work, done);
+}
+
+bool PlanModel::addOutside(std::uint64_t id, const std::vector<PlannedItem>& items)
+{
+    const auto* open = places_.placeOf(id);
+    if (!open || !places_.isCurrent(id))
+        return false;
+    auto changed = open->plan;
+    for (const auto& planned : items)
+        if (const auto added = changed.addOutside(planned.item, open->guard); !added) {
+            notices_.say(QString::fromStdString(added.error().sentence), Severity::Warning);
+            return false;
+        }
+    change(std::move(changed));
+    return true;
+}
+
+void PlanModel::unplan(const std::vector<NodeId>& nodes)
+{
+    const auto* p = places_.place();
+    if (!p || places_.refusesWhileLocked())
+        return;
+    std::vector<std::string> paths;
+    for (const NodeId node : nodes)
+        if (const auto* item = p->plan.itemOf(node))
+            paths.push_back(item->path);
+    auto changed = p->plan;
+    if (changed.removeAll(paths) > 0)
+        change(std::move(changed));
+}
+
+void PlanModel::unplan(const std::string& path)
+{
+    const auto* p = places_.place();
+    if (!p || places_.refusesWhileLocked())
+        return;
+    auto changed = p->plan;
+    if (changed.remove(path))
+        change(std::move(changed));
+}
+
+void PlanModel::clearPlan()
+{
+    const auto* p = places_.place();
+    if (p && !p->plan.empty() && !places_.refusesWhileLocked())
+        change({});
+}
+
+/// What was carried out meanwhile cannot come back onto the plan.
+void PlanModel::stepTo(std::vector<PlanState>& from, std::vector<PlanState>& to)
+{
+    auto* p = places_.edit();
+    to.push_back(p->plan.state());
+    auto state = std::move(from.back());
+    from.pop_back();
+    std::erase_if(state,
+                  [p](const PlanItemPtr& item) { return item->node != noNode && !p->tree->contains(item->node); });
+    Plan plan;
+    plan.restore(std::move(state));
+    setPlan(*p, std::move(plan));
+}
+
+void PlanModel::undoPlanChange()
+{
+    if (canUndoPlanChange())
+        stepTo(places_.edit()->planBefore, places_.edit()->planAfter);
+}
+
+void PlanModel::redoPlanChange()
+{
+    if (canRedoPlanChange())
+        stepTo(places_.edit()->planAfter, places_.edit()->planBefore);
+}
+
+void PlanModel::setFindings(std::uint64_t id, Findings findings, std::int64_t at)
+{
+    auto* p = places_.edit(id);
+    if (!p)
+        return;
+    p->findings = std::move(findings);
+    p->checkedAt = at;
+    p->addUpPlan();
+    if (places_.isCurrent(id))
+        emit planChanged();
+}
+
+void PlanModel::settle(std::uint64_t id, const RunRecord& record, const std::vector<ItemFinding>& findings)
+{
+    auto* p = places_.edit(id);
+    if (!p)
+        return;
+    std::vector<std::string> done;
+    for (std::size_t i = 0; i < record.steps.size(); ++i) {
+        const auto& step = record.steps[i];
+        if (step.state == StepState::Done)
+            done.push_back(step.path);
+        else
+            p->findings[step.path] = {false, step.note, i < findings.size() && findings[i].needsRights};
+    }
+    if (!done.empty()) {
+        p->planBefore.clear();
+        p->planAfter.clear();
+    }
+    auto plan = p->plan;
+    plan.removeAll(done);
+    setPlan(*p, std::move(plan));
+}
+
+std::function<PlanFile()> PlanModel::planFile(const Place& target)
+{
+    return [plan = target.plan, tree = target.tree, marks = target.marks, host = target.info.host,
+            place = target.info.place, taken = target.info.taken] {
+        auto file = planFileOf(plan, *tree);
+        file.host = host;
+        file.place = place;
+        file.written = taken;
+        for (auto& planned : file.items)
+            if (const auto* mark = marks && planned.item.node != noNode ? marks->of(planned.item.node).mark : nullptr) {
+                planned.mark = mark->kind;
+                planned.note = mark->note;
+            }
+        return file;
+    };
+}
+
+/// The drives that the plan moves things to, with what they have free.
+void PlanModel::refreshDestinations()
+{
+    auto* open = places_.edit();
+    const auto request = ++destinationsRequest_;
+    if (!open)
+        return;
+    std::map<std::string, std::uint64_t> coming;
+    for (const auto& item : open->plan.items())
+        if (item.action == Action::Move)
+            coming[item.destination] += item.disk;
+    if (coming.empty()) {
+        if (!open->destinations.empty()) {
+            open->destinations.clear();
+            emit destinationsChanged();
+        }
+        return;
+    }
+    runAsync(
+        this,
+        [coming] {
+            std::vector<std::pair<std::string, Destination>> byMount;
+            for (const auto& [folder, bytes] : coming) {
+                const auto asked = askWithin(std::chrono::seconds(5), [folder = folder]() -> Result<Drive> {
+                    const auto mount = mountPointOf(folder);
+                    return mount ? readDrive(*mount) : Result<Drive>(mount.error());
+                });
+                const auto mount = asked && *asked ? (*asked)->mountPoint : folder;
+                auto known = std::find_if(byMount.begin(), byMount.end(),
+                                          [&](const auto& entry) { return entry.first == mount; });
+                if (known == byMount.end()) {
+                    Destination destination{folder, asked && *asked ? (*asked)->name : folder, {}, 0};
+                    if (asked && *asked)
+                        destination.capacity = (*asked)->capacity;
+                    byMount.emplace_back(mount, destination);
+                    known = std::prev(byMount.end());
+                }
+                known->second.coming += bytes;
+            }
+            std::vector<Destination> destinations;
+            for (auto& [mount, destination] : byMount)
+                destinations.push_back(std::move(destination));
+            return destinations;
+        },
+        [this, id = open->id, request](const std::vector<Destination>& destinations) {
+            auto* now = places_.edit(id);
+            if (!now || request != destinationsRequest_)
+                return;
+            now->destinations = destinations;
+            emit destinationsChanged();
+        });
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// How large the selected item was at each earlier scan: a small curve in the dossier.
+#pragma once
+
+#include <QTimer>
+#include <QWidget>
+
+#include <vector>
+
+#include "app/jobs/snapshot_keeper.h"
+#include "app/model/place_store.h"
+#include "app/services/app_folders.h"
+#include "core/compare/forecast.h"
+
+namespace kurvo::app {
+
+class HistoryPanel : public QWidget {
+    Q_OBJECT
+public:
+    explicit HistoryPanel(PlaceStore& places, SnapshotKeeper& snapshotKeeper, const AppFolders& folders,
+                          QWidget* parent = nullptr);
+    /// Looks it up a moment later; hides itself where there is nothing to be shown.
+    void show(NodeId node);
+    void clear();
+    const std::vector<UsePoint>& points() const { return points_; }
+    /// "12.1 GiB in January, +15.2 GiB a month".
+    QString words() const { return words_; }
+    QSize sizeHint() const override { return {200, 84}; }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    void ask();
+
+    PlaceStore& places_;
+    SnapshotKeeper& snapshotKeeper_;
+    const AppFolders& folders_;
+    QTimer soon_;
+    NodeId node_ = noNode;
+    std::vector<UsePoint> points_;
+    QString words_, first_;
+    unsigned request_ = 0;
+};
+
+} // namespace kurvo::app

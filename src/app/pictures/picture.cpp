@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/pictures/picture.h"
+
+#include "app/style/theme.h"
+
+namespace kurvo::app {
+
+void Picture::paint(QPainter& painter, const CellColours& colours) const
+{
+    if (size() == 0)
+        return;
+    paintCells(painter, colours);
+    // Planned items on top of everything: faded and crossed through.
+    for (const auto& item : colours.place.plan.items()) {
+        if (item.node == noNode)
+            continue;
+        const int index = of(*colours.place.tree, item.node);
+        if (index <= 0 || cell(index).node != item.node || cell(index).kind == CellKind::Rest)
+            continue;
+        auto veil = theme().panel;
+        veil.setAlpha(165);
+        const auto outline = shape(index);
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.fillPath(outline, veil);
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(theme().accent, 2));
+        paintCross(painter, index);
+        painter.setPen(QPen(theme().accent, 1));
+        painter.drawPath(outline);
+        painter.setRenderHint(QPainter::Antialiasing, false);
+    }
+}
+
+std::unique_ptr<Picture> layOutPicture(const Place& place, const QSizeF& size)
+{
+    const auto& view = place.view;
+    const bool withAreas = place.focus == rootNode && view.measure == Measure::Disk;
+    if (view.picture == PictureKind::Sunburst) {
+        DialOptions options;
+        options.measure = view.measure;
+        options.rings = view.sunburstDepth < ViewState::allLevels ? view.sunburstDepth : 16;
+        if (withAreas)
+            options.areas = place.areas();
+        return layOutDial(*place.shown(), place.focus, size, options);
+    }
+    TreemapOptions options;
+    options.measure = view.measure;
+    if (view.treemapDepth < ViewState::allLevels)
+        options.depth = view.treemapDepth;
+    if (view.areas && withAreas)
+        options.areas = place.areas();
+    return layOutTreemap(*place.shown(), place.focus, size, options);
+}
+
+} // namespace kurvo::app

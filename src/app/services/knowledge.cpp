@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/services/knowledge.h"
+
+#include "app/services/async.h"
+#include "app/style/words.h"
+
+namespace kurvo::app {
+
+Knowledge::Knowledge(const AppFolders& folders, QObject* parent)
+    : QObject(parent), store_(std::make_shared<MarkStore>(joinPath(folders.data, "marks.db")))
+{
+    marksPool_.setMaxThreadCount(1); // what is written later must not be overtaken
+    runAsync(
+        this, [config = folders.user.config] { return std::make_shared<const UserRules>(readUserRules(config)); },
+        [this](const std::shared_ptr<const UserRules>& rules) {
+            rules_ = rules;
+            emit rulesRead();
+            if (!rules->problems.empty()) {
+                const auto& first = rules->problems.front();
+                emit problem(tr("%1, line %2: %3%4")
+                                 .arg(toText(first.file))
+                                 .arg(first.line)
+                                 .arg(QString::fromStdString(first.sentence),
+                                      rules->problems.size() > 1
+                                          ? tr(" %1 more; see \"kurvoctl advice check\".")
+                                                .arg(itemsText(rules->problems.size() - 1, "mistake"))
+                                          : tr(" The other rules are in use.")));
+            }
+        });
+    runAsync(
+        this, [] { return std::make_shared<Result<PackageDatabase>>(PackageDatabase::read()); },
+        [this](const std::shared_ptr<Result<PackageDatabase>>& read) {
+            packagesRead_ = true;
+            if (*read)
+                packages_ = std::shared_ptr<const PackageDatabase>(read, &read->value());
+            else
+                packagesProblem_ = QString::fromStdString(read->error().sentence);
+            emit packagesReadIn();
+        });
+}
+
+std::shared_ptr<const MarkBook> Knowledge::marks(const std::string& host)
+{
+    auto& book = marks_[host];
+    if (!book) {
+        book = std::make_shared<const MarkBook>();
+        readMarks(host);
+    }
+    return book;
+}
+
+void Knowledge::readMarks(const std::string& host)
+{
+    runAsync(
+        marksPool_, this, [store = store_, host] { return store->read(host); },
+        [this, host](const Result<MarkBook>& read) {
+            if (!read) {
+                emit problem(QString::fromStdString(read.error().sentence));
+                return;
+            }
+            if (read->marks.empty() && read->kinds == marks_[host]->kinds)
+                return;
+            marks_[host] = std::make_shared<const MarkBook>(*read);
+            emit marksChanged();
+        });
+}
+
+void Knowledge::setMarks(const std::string& host, std::vector<Mark> marks)
+{
+    auto book = std::make_shared<MarkBook>(*this->marks(host));
+    for (const auto& mark : marks) {
+        if (mark.kind.empty())
+            book->marks.erase(mark.path);
+        else
+            book->marks[mark.path] = mark;
+    }
+    marks_[host] = std::move(book);
+    emit marksChanged();
+    runAsync(
+        marksPool_, this, [store = store_, host, marks = std::move(marks)] { return store->write(host, marks); },
+        [this, host](const Result<Done>& written) {
+            if (written)
+                return;
+            emit problem(QString::fromStdString(written.error().sentence));
+            marks_[host] = std::make_shared<const MarkBook>();
+            emit marksChanged();
+            readMarks(host); // what is kept is what is shown
+        });
+}
+
+void Knowledge::setKinds(std::vector<MarkKind> own)
+{
+    for (auto& [host, book] : marks_) {
+        auto changed = std::make_shared<MarkBook>(*book);
+        changed->kinds = builtInMarkKinds();
+        changed->kinds.insert(changed->kinds.end(), own.begin(), own.end());
+        book = std::move(changed);
+    }
+    emit marksChanged();
+    runAsync(
+        marksPool_, this, [store = store_, own = std::move(own)] { return store->writeKinds(own); },
+        [this](const Result<Done>& written) {
+            if (!written)
+                emit problem(QString::fromStdString(written.error().sentence));
+        });
+}
+
+} // namespace kurvo::app

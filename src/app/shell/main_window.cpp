@@ -1,0 +1,483 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/shell/main_window.h"
+
+#include <QAbstractButton>
+#include <QApplication>
+#include <QCloseEvent>
+#include <QComboBox>
+#include <QCoreApplication>
+#include <QDir>
+#include <QDragEnterEvent>
+#include <QFile>
+#include <QFileInfo>
+#include <QGuiApplication>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QMimeData>
+#include <QStyle>
+#include <QVBoxLayout>
+
+#include "app/lists/item_drag.h"
+#include "app/pictures/legend.h"
+#include "app/services/async.h"
+#include "app/services/item_actions.h"
+#include "app/services/listen.h"
+#include "app/style/words.h"
+#include "demo/demo_data.h"
+
+namespace kurvo::app {
+namespace {
+
+QFrame* line(QFrame::Shape shape)
+{
+    auto* frame = new QFrame;
+    frame->setFrameShape(QFrame::NoFrame);
+    if (shape == QFrame::HLine)
+        frame->setFixedHeight(1);
+    else
+        frame->setFixedWidth(1);
+    frame->setBackgroundRole(QPalette::Mid);
+    frame->setAutoFillBackground(true);
+    return frame;
+}
+
+/// "picture-measure-colour-treemap depth-sunburst depth-areas", as numbers.
+QString viewText(const ViewState& v)
+{
+    return QStringLiteral("%1-%2-%3-%4-%5-%6")
+        .arg(static_cast<int>(v.picture))
+        .arg(static_cast<int>(v.measure))
+        .arg(static_cast<int>(v.colour))
+        .arg(v.treemapDepth)
+        .arg(v.sunburstDepth)
+        .arg(v.areas ? 1 : 0);
+}
+
+std::optional<ViewState> viewFrom(const QString& text)
+{
+    const auto parts = text.split(QLatin1Char('-'));
+    if (parts.size() != 6)
+        return std::nullopt;
+    const auto number = [&parts](qsizetype i, int least, int most) {
+        return std::clamp(parts[i].toInt(), least, most);
+    };
+    ViewState v;
+    v.picture = static_cast<PictureKind>(number(0, 0, 2));
+    v.measure = static_cast<Measure>(number(1, 0, 2));
+    v.colour = static_cast<ColourBy>(number(2, 0, static_cast<int>(colourSchemes) - 1));
+    v.treemapDepth = number(3, 1, ViewState::allLevels);
+    v.sunburstDepth = number(4, 1, ViewState::allLevels);
+    v.areas = number(5, 0, 1) != 0;
+    return v;
+}
+
+AppFolders withPractice(AppFolders folders)
+{
+    if (folders.demo)
+        folders.practice = demo::demoFolders(folders.data).practice;
+    return folders;
+}
+
+} // namespace
+
+MainWindow::MainWindow(AppFolders folders)
+    : settings_(QString::fromStdString(folders.settings()), QSettings::IniFormat),
+      models_(withPractice(std::move(folders))), menu_(new QMenu(this)), rail_(new Rail(menu_)),
+      gauge_(new Gauge(models_.places, models_.trees, models_.plan)), notice_(new NoticeBar),
+      stages_(new QStackedWidget),
+      scan_(new ScanStage(models_.places, models_.scans, models_.snapshots, models_.folders, settings_)),
+      explore_(new ExploreStage(models_)), find_(new FindStage(models_)),
+      compare_(new CompareStage(models_, settings_)), clear_(new ClearStage(models_)),
+      pointer_(new PointerLine(models_.places, models_.trees, models_.cursor, models_.view, models_.plan))
+{
+    setWindowTitle(models_.folders.demo ? tr("Kurvo – demo") : tr("Kurvo"));
+    setWindowIcon(applicationIcon(128));
+    setMinimumSize(1000, 600);
+    resize(1280, 800);
+    setAcceptDrops(true);
+
+    stages_->addWidget(scan_);
+    stages_->addWidget(explore_);
+    stages_->addWidget(find_);
+    stages_->addWidget(compare_);
+    stages_->addWidget(clear_);
+    auto* content = new QVBoxLayout;
+    content->setSpacing(0);
+    content->addWidget(stages_, 1);
+    auto* middle = new QHBoxLayout;
+    middle->setSpacing(0);
+    middle->addWidget(rail_);
+    middle->addWidget(line(QFrame::VLine));
+    middle->addLayout(content, 1);
+    auto* central = new QWidget;
+    auto* layout = new QVBoxLayout(central);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addWidget(gauge_);
+    layout->addWidget(line(QFrame::HLine));
+    layout->addLayout(middle, 1);
+    layout->addWidget(pointer_);
+    setCentralWidget(central);
+    notice_->setParent(central); // over the stage, so that no view jumps when something is said
+
+    preview_ = new PreviewPanel(models_.places, models_.cursor, central);
+    qApp->installEventFilter(this);
+
+    installAccessiblePictures();
+    makeActions();
+    models_.places.setViewMemory([this](const std::string& place) { return recallView(place); });
+    listen(this, &MainWindow::rememberView, models_.view, &PlaceView::viewChanged, models_.view,
+           &PlaceView::measureChanged);
+    connect(rail_, &Rail::stageChosen, this, &MainWindow::setStage);
+    connect(explore_, &ExploreStage::scanRequested, this, [this] { setStage(Stage::Scan); });
+    connect(explore_, &ExploreStage::contextRequested, this, &MainWindow::showContextMenu);
+    connect(find_, &FindStage::scanRequested, this, [this] { setStage(Stage::Scan); });
+    connect(find_, &FindStage::lightRequested, this, [this] {
+        if (models_.places.view().picture == PictureKind::Types)
+            models_.view.setPicture(PictureKind::Treemap);
+        setStage(Stage::Explore);
+    });
+    connect(find_, &FindStage::contextRequested, this, &MainWindow::showContextMenu);
+    connect(find_, &FindStage::exploreRequested, this, [this] {
+        if (const auto node = models_.places.place() ? models_.places.place()->selection : noNode; node != noNode) {
+            models_.cursor.setFocus(models_.places.place()->tree->parent(node));
+            models_.cursor.reveal(node);
+            setStage(Stage::Explore);
+        }
+    });
+    connect(explore_, &ExploreStage::takeAlongRequested, this, &MainWindow::showTakeAlong);
+    connect(explore_, &ExploreStage::notReadRequested, this, &MainWindow::showNotRead);
+    connect(explore_, &ExploreStage::rescanRequested, this, [this] { models_.scans.rescanChanged(); });
+    connect(scan_, &ScanStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
+    connect(gauge_, &Gauge::ledgerRequested, this, &MainWindow::showLedger);
+    connect(&models_.rights, &RightsReader::terminalNeeded, this, [this](const QString&) { showNotRead(); });
+    connect(&models_.rights, &RightsReader::rightsChanged, this, &MainWindow::updateActions);
+    models_.rights.setHelperCommand(helperCommand());
+    connect(clear_, &ClearStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
+    connect(clear_, &ClearStage::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
+    connect(clear_, &ClearStage::savePlanRequested, this, &MainWindow::savePlan);
+    connect(clear_, &ClearStage::reportRequested, this, &MainWindow::saveReport);
+    connect(find_, &FindStage::planRequested, this, [this] { setStage(Stage::Clear); });
+    connect(compare_, &CompareStage::scanRequested, this, [this] { setStage(Stage::Scan); });
+    connect(compare_, &CompareStage::contextRequested, this, &MainWindow::showContextMenu);
+    connect(compare_, &CompareStage::saveRequested, this, &MainWindow::saveChanges);
+    connect(&compare_->comparing(), &Comparing::selectionChanged, this, &MainWindow::updateActions);
+    connect(rail_, &Rail::itemsDropped, this, [this] { planSubjects({}); });
+    ItemDrag::ofRows(explore_->descent()->list());
+    ItemDrag::ofRows(find_->list());
+    new ItemDrag(explore_->picture(), [this](const QPoint&) {
+        return models_.places.place() && models_.places.place()->selection != noNode;
+    });
+    connect(&models_.logbook, &LogbookModel::historyChanged, this, &MainWindow::updateActions);
+    connect(&models_.runner, &PlanRunner::recovered, this, &MainWindow::showRecovered);
+    connect(gauge_, &Gauge::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
+    connect(&models_.plan, &PlanModel::guardAsked, this, &MainWindow::askToLiftGuard);
+    connect(&models_.view, &PlaceView::marksChanged, this, &MainWindow::fillMarkMenu);
+    connect(&models_.notices, &Notices::message, notice_, &NoticeBar::show);
+    connect(&models_.snapshots, &SnapshotKeeper::snapshotsLetGo, this, &MainWindow::tellOfKeeping);
+    connect(&models_.places, &PlaceStore::placeChanged, this, [this] {
+        if (models_.places.place() && stage() == Stage::Scan && !models_.scans.runningScan())
+            setStage(Stage::Explore);
+    });
+    connect(&models_.scans, &ScanJobs::scanEnded, this, [this](std::uint64_t, bool ok) {
+        if (ok && models_.places.place() && stage() == Stage::Scan && !models_.scans.runningScan())
+            setStage(Stage::Explore);
+    });
+    watchSoon_.setSingleShot(true);
+    watchSoon_.setInterval(400);
+    connect(&watchSoon_, &QTimer::timeout, this, &MainWindow::watchFoldersInView);
+    listen(&watchSoon_, qOverload<>(&QTimer::start), models_.places, &PlaceStore::placeChanged, models_.cursor,
+           &Cursor::focusChanged, models_.trees, &TreeUpdater::treeChanged);
+    connect(&watcher_, &QFileSystemWatcher::directoryChanged, this,
+            [this](const QString& path) { models_.places.noteChanged(QFile::encodeName(path).toStdString()); });
+    connect(&models_.plan, &PlanModel::planChanged, this, [this] {
+        rail_->setPlanned(models_.places.place() ? static_cast<int>(models_.places.place()->plan.items().size()) : 0);
+    });
+    connect(&models_.places, &PlaceStore::placeChanged, this, [this] {
+        rail_->setPlanned(models_.places.place() ? static_cast<int>(models_.places.place()->plan.items().size()) : 0);
+    });
+    listen(this, &MainWindow::updateActions, models_.places, &PlaceStore::placeChanged, models_.trees,
+           &TreeUpdater::treeChanged, models_.cursor, &Cursor::focusChanged, models_.cursor, &Cursor::selectionChanged,
+           models_.plan, &PlanModel::planChanged, models_.runner, &PlanRunner::planJobChanged, models_.scans,
+           &ScanJobs::scansChanged, models_.view, &PlaceView::viewChanged, models_.places,
+           &PlaceStore::changedFoldersChanged);
+    connect(&theme_, &ThemeControl::changed, this, [this] {
+        models_.places.tellAgain(); // figures in the accent colour
+        models_.logbook.tellAgain();
+        for (auto* widget : findChildren<QWidget*>())
+            widget->update();
+    });
+    const auto press = [](QPushButton* button, QAction* action) {
+        QObject::connect(button, &QPushButton::clicked, action, &QAction::trigger);
+    };
+    for (auto* dossier : {explore_->dossier(), find_->dossier(), compare_->dossier()}) {
+        press(dossier->planButton(), plan_);
+        connect(dossier, &Dossier::noteRequested, this,
+                [this] { askForNote(models_.places, models_.view, subjects(), this); });
+        press(dossier->openButton(), open_);
+        press(dossier->showButton(), show_);
+        press(dossier->copyButton(), copy_);
+        auto* more = new QMenu(dossier->moreButton());
+        more->addActions({planDelete_, planMove_, openWith_, terminal_, rescanFolder_});
+        dossier->moreButton()->setMenu(more);
+    }
+    setStage(Stage::Scan);
+    restoreSettings();
+    updateActions();
+    models_.runner.recover(); // before anything else is carried out, and reads the logbook
+}
+
+/// The views look at the models until they are gone, and those go before a window's children would.
+MainWindow::~MainWindow()
+{
+    qApp->removeEventFilter(this);
+    hide();
+    delete takeCentralWidget();
+}
+
+void MainWindow::setStage(Stage stage)
+{
+    if (stage != this->stage())
+        notice_->hideIfInfo();
+    stages_->setCurrentIndex(static_cast<int>(stage));
+    rail_->setStage(stage);
+    // Keys should work at once, without a click first.
+    if (stage == Stage::Scan)
+        scan_->focusFirst();
+    if (stage == Stage::Explore)
+        explore_->descent()->list()->setFocus();
+    if (stage == Stage::Find)
+        find_->list()->setFocus();
+    if (stage == Stage::Compare)
+        compare_->list()->setFocus();
+    if (stage == Stage::Clear)
+        clear_->list()->setFocus();
+    updateActions();
+}
+
+Stage MainWindow::stage() const
+{
+    return static_cast<Stage>(stages_->currentIndex());
+}
+
+/// Space presses the button that has the focus; only elsewhere it is a preview. Escape closes the preview first.
+bool MainWindow::eventFilter(QObject* watched, QEvent* event)
+{
+    if (event->type() == QEvent::ShortcutOverride) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        const auto* focus = QApplication::focusWidget();
+        if (key->key() == Qt::Key_Space && key->modifiers() == Qt::NoModifier &&
+            (qobject_cast<const QAbstractButton*>(focus) || qobject_cast<const QComboBox*>(focus) ||
+             qobject_cast<const Legend*>(focus)))
+            event->accept();
+    } else if (event->type() == QEvent::KeyPress && preview_->isVisible() && isActiveWindow() &&
+               static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
+        preview_->toggle();
+        return true;
+    }
+    return QMainWindow::eventFilter(watched, event);
+}
+
+NodeId MainWindow::subject() const
+{
+    const auto* place = models_.places.place();
+    if (!place)
+        return noNode;
+    if (stage() == Stage::Compare) // what is gone cannot be acted on
+        return compare_->comparing().openNode(compare_->comparing().selection());
+    return place->selection != noNode ? place->selection : place->focus;
+}
+
+/// All that an action is for: what is selected, else the focus folder.
+std::vector<NodeId> MainWindow::subjects() const
+{
+    const auto* place = models_.places.place();
+    if (!place)
+        return {};
+    if (stage() == Stage::Compare)
+        return subject() == noNode ? std::vector<NodeId>() : std::vector<NodeId>{subject()};
+    return place->selection != noNode ? place->selected() : std::vector<NodeId>{place->focus};
+}
+
+bool MainWindow::isPlanned() const
+{
+    const auto nodes = subjects();
+    return !nodes.empty() && std::all_of(nodes.begin(), nodes.end(),
+                                         [this](NodeId node) { return models_.places.place()->plan.has(node); });
+}
+
+void MainWindow::chooseMotion(bool still)
+{
+    settings_.setValue("window/stillPictures", still);
+    stillPictures_->setChecked(still);
+    explore_->picture()->setMotion(!still && style()->styleHint(QStyle::SH_Widget_Animation_Duration) != 0);
+}
+
+void MainWindow::chooseThreshold(int percent)
+{
+    models_.cursor.setWeightThreshold(percent / 100.0);
+    settings_.setValue("explore/threshold", percent);
+    for (auto* action : thresholdActions_)
+        action->setChecked(action->data().toInt() == percent);
+}
+
+/// The focus folder and the largest folders in it, for a start: what one looks at is what one changes.
+void MainWindow::watchFoldersInView()
+{
+    if (!watcher_.directories().isEmpty())
+        watcher_.removePaths(watcher_.directories());
+    const auto* place = models_.places.place();
+    // Watching asks the disk, on this thread: only one that answers at once, and that can be watched at all.
+    if (!place || place->fromSnapshot || place->isGrowing() || mayHang(place->info.filesystem))
+        return;
+    constexpr std::size_t most = 40;
+    std::vector<std::string> paths{place->tree->path(place->focus)};
+    for (const NodeId child : place->tree->sortedChildren(place->focus, models_.places.measure())) {
+        if (paths.size() == most)
+            break;
+        if (place->tree->isFolder(child) && (place->tree->store().flags(child) & (FlagDoor | FlagUnreadable)) == 0)
+            paths.push_back(place->tree->path(child));
+    }
+    QStringList names;
+    for (const auto& path : paths)
+        names << QFile::decodeName(path.c_str());
+    watcher_.addPaths(names);
+}
+
+/// What starts the helper with administrator rights; a setting, so that another way of asking can be put in.
+std::vector<std::string> MainWindow::helperCommand() const
+{
+    std::vector<std::string> command;
+    for (const auto& word : settings_.value("helper/command").toStringList())
+        command.push_back(QFile::encodeName(word).toStdString());
+    if (!command.empty())
+        return command;
+    QString program = QStringLiteral("/usr/bin/kurvoctl");
+    const QDir here(QCoreApplication::applicationDirPath());
+    for (const auto* beside : {"kurvoctl", "../cli/kurvoctl"}) // installed, and as built
+        if (const QFileInfo file(here.filePath(QString::fromLatin1(beside))); file.isExecutable()) {
+            program = file.canonicalFilePath();
+            break;
+        }
+    return {"pkexec", QFile::encodeName(program).toStdString(), "helper"};
+}
+
+void MainWindow::prepareDemo()
+{
+    const auto onStep = [this](const std::string& step) {
+        QMetaObject::invokeMethod(this, [this, step] {
+            models_.notices.say(tr("%1. This is done once.").arg(QString::fromStdString(step)));
+        });
+    };
+    runAsync(
+        this, [data = models_.folders.data, onStep] { return demo::prepareDemoData(data, {}, onStep); },
+        [this](const Result<Done>& made) {
+            if (made)
+                notice_->hideIfInfo();
+            else
+                models_.notices.say(QString::fromStdString(made.error().sentence), Severity::Problem);
+            scan_->reload();
+        });
+}
+
+void MainWindow::restoreSettings()
+{
+    restoreGeometry(settings_.value("window/geometry").toByteArray());
+    chooseTheme(static_cast<ThemeChoice>(std::clamp(settings_.value("window/theme", 0).toInt(), 0, 2)));
+    chooseUnits(settings_.value("window/decimal", false).toBool() ? SizeUnits::Decimal : SizeUnits::Binary);
+    models_.places.setLastView(viewFrom(settings_.value("explore/view").toString()).value_or(ViewState{}));
+    chooseThreshold(settings_.value("explore/threshold", 80).toInt());
+    chooseMotion(settings_.value("window/stillPictures", false).toBool());
+    explore_->descent()->setSort(
+        static_cast<DescentSort>(std::clamp(settings_.value("explore/descentSort", 0).toInt(), 0, 3)));
+    find_->setKept(settings_.value("find/kept").toStringList());
+    connect(find_, &FindStage::keptChanged, this, [this] { settings_.setValue("find/kept", find_->kept()); });
+    find_->setColumns(settings_.value("find/columns").toByteArray());
+    connect(find_, &FindStage::columnsChanged, this, [this] { settings_.setValue("find/columns", find_->columns()); });
+    find_->filter()->setHistory(settings_.value("find/history").toStringList());
+    explore_->descent()->setFacts(settings_.value("explore/descentFacts", 0).toUInt() & 15u);
+    connect(explore_->descent(), &DescentView::shapeChanged, this, [this] {
+        settings_.setValue("explore/descentSort", static_cast<int>(explore_->descent()->sort()));
+        settings_.setValue("explore/descentFacts", explore_->descent()->facts());
+    });
+}
+
+/// How the current place is looked at is kept for it, and for places that come new.
+void MainWindow::rememberView()
+{
+    const auto text = viewText(models_.places.view());
+    settings_.setValue("explore/view", text);
+    if (const auto* place = models_.places.place()) {
+        auto kept = settings_.value("explore/places").toStringList();
+        const auto key = QString::fromUtf8(QByteArray::fromStdString(place->info.place).toPercentEncoding("/"));
+        kept.removeIf([&key](const QString& line) { return line.section(QLatin1Char(' '), 1) == key; });
+        constexpr qsizetype most = 60;
+        kept.prepend(text + QLatin1Char(' ') + key);
+        settings_.setValue("explore/places", QStringList(kept.mid(0, most)));
+    }
+}
+
+std::optional<ViewState> MainWindow::recallView(const std::string& place) const
+{
+    const auto key = QString::fromUtf8(QByteArray::fromStdString(place).toPercentEncoding("/"));
+    for (const auto& line : settings_.value("explore/places").toStringList())
+        if (line.section(QLatin1Char(' '), 1) == key)
+            return viewFrom(line.section(QLatin1Char(' '), 0, 0));
+    return std::nullopt;
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event)
+{
+    QMainWindow::resizeEvent(event);
+    // Above the legend, which stays in view.
+    constexpr int legend = 34;
+    notice_->placeAbove(QRect(rail_->width(), 0, width() - rail_->width(), height() - pointer_->height() - legend));
+}
+
+void MainWindow::changeEvent(QEvent* event)
+{
+    QMainWindow::changeEvent(event);
+    if (event->type() == QEvent::ActivationChange && isActiveWindow())
+        models_.runner.lookAtTerminal();
+}
+
+void MainWindow::closeEvent(QCloseEvent* event)
+{
+    if (const auto* job = models_.runner.planJob();
+        job && (job->kind == PlanJob::Kind::CarryOut || job->kind == PlanJob::Kind::TakeBack)) {
+        models_.runner.stopPlanJob();
+        models_.runner.pausePlanJob(false);
+        models_.notices.say(
+            tr("The plan is being carried out. It stops after this item; then the window can be closed."),
+            Severity::Warning);
+        event->ignore();
+        return;
+    }
+    models_.keeper.flushPlans();
+    settings_.setValue("window/geometry", saveGeometry());
+    find_->filter()->remember();
+    settings_.setValue("find/history", find_->filter()->history());
+    rememberView();
+    event->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event)
+{
+    const auto urls = event->mimeData()->urls(); // a list of none is a list as well
+    if (!urls.isEmpty() && urls.first().isLocalFile())
+        event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event)
+{
+    for (const auto& url : event->mimeData()->urls()) {
+        const auto path = QFile::encodeName(url.toLocalFile()).toStdString();
+        if (path.ends_with(snapshotSuffix))
+            models_.snapshots.open(path);
+        else
+            scan_->scan(path);
+    }
+    setStage(Stage::Scan);
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,130 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The window: gauge, rail, the current stage, pointer line. It wires them and holds the actions; it shows nothing
+// itself.
+#pragma once
+
+#include <QFileSystemWatcher>
+#include <QMainWindow>
+#include <QMenu>
+#include <QSettings>
+#include <QStackedWidget>
+
+#include "app/dialogs/ledger_dialog.h"
+#include "app/dialogs/not_read_dialog.h"
+#include "app/panels/preview_panel.h"
+#include "app/shell/gauge.h"
+#include "app/shell/notice_bar.h"
+#include "app/shell/pointer_line.h"
+#include "app/shell/rail.h"
+#include "app/stages/clear/clear_stage.h"
+#include "app/stages/compare/compare_stage.h"
+#include "app/stages/explore/explore_stage.h"
+#include "app/stages/find/find_stage.h"
+#include "app/stages/scan/scan_stage.h"
+#include "app/style/theme.h"
+#include "app/style/words.h"
+
+namespace kurvo::app {
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(AppFolders folders);
+    ~MainWindow() override;
+
+    Models& models() { return models_; }
+    void setStage(Stage stage);
+    Stage stage() const;
+    ScanStage* scanStage() { return scan_; }
+    ExploreStage* exploreStage() { return explore_; }
+    FindStage* findStage() { return find_; }
+    CompareStage* compareStage() { return compare_; }
+    ClearStage* clearStage() { return clear_; }
+    PreviewPanel* preview() { return preview_; }
+    ThemeControl& themeControl() { return theme_; }
+    /// Makes the demo's data where it is missing, in the background.
+    void prepareDemo();
+
+protected:
+    void closeEvent(QCloseEvent* event) override;
+    void changeEvent(QEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+    void makeActions();
+    QAction* add(QMenu* menu, const QString& text, const QList<QKeySequence>& keys, const std::function<void()>& run);
+    void updateActions();
+    void restoreSettings();
+    void rememberView();
+    std::optional<ViewState> recallView(const std::string& place) const;
+    void chooseTheme(ThemeChoice choice);
+    void chooseUnits(SizeUnits units);
+    void chooseMotion(bool still);
+    void chooseThreshold(int percent);
+    NodeId subject() const;
+    std::vector<NodeId> subjects() const;
+    bool isPlanned() const;
+    void togglePlanned();
+    void planSubjects(const Intent& intent);
+    void askWhereToMove();
+    void askToLiftGuard(NodeId node, const Intent& intent, const QString& reason);
+    void fillMarkMenu();
+    void showMarks();
+    void savePicture();
+    void copyPicture();
+    void printPicture();
+    void saveList();
+    void saveChanges();
+    void askForFile(const QString& title, const QString& suggestion, const QStringList& kinds,
+                    const std::function<void(const std::string&)>& save);
+    void showTakeAlong(const QPoint& global);
+    void askToEmptyTrash();
+    void savePlan();
+    void openPlan();
+    void saveReport(std::int64_t run);
+    void showRecovered(const QStringList& sentences, bool waiting);
+    void showLedger();
+    /// Once: that earlier snapshots are let go, and where that is set.
+    void tellOfKeeping(std::size_t count);
+    void showNotRead();
+    void watchFoldersInView();
+    std::vector<std::string> helperCommand() const;
+    void showContextMenu(const QPoint& global);
+    void showKeys();
+
+    QSettings settings_;
+    ThemeControl theme_;
+    Models models_;
+    QMenu* menu_;
+    Rail* rail_;
+    Gauge* gauge_;
+    NoticeBar* notice_;
+    QStackedWidget* stages_;
+    ScanStage* scan_;
+    ExploreStage* explore_;
+    FindStage* find_;
+    CompareStage* compare_;
+    ClearStage* clear_;
+    PointerLine* pointer_;
+    PreviewPanel* preview_ = nullptr;
+    QAction *goInto_ = nullptr, *goUp_ = nullptr, *back_ = nullptr, *forward_ = nullptr, *follow_ = nullptr,
+            *largest_ = nullptr, *largestHidden_ = nullptr, *plan_ = nullptr, *open_ = nullptr, *show_ = nullptr,
+            *copy_ = nullptr, *undoPlan_ = nullptr, *clearPlan_ = nullptr, *carryOut_ = nullptr, *takeBack_ = nullptr,
+            *emptyTrash_ = nullptr, *rescan_ = nullptr, *rescanFolder_ = nullptr, *rescanChanged_ = nullptr,
+            *stopScan_ = nullptr, *pauseScan_ = nullptr, *ledger_ = nullptr, *notRead_ = nullptr, *goTo_ = nullptr,
+            *openWith_ = nullptr, *terminal_ = nullptr, *openInPlace_ = nullptr, *areas_ = nullptr,
+            *stillPictures_ = nullptr, *filter_ = nullptr, *saveList_ = nullptr, *note_ = nullptr,
+            *previewAction_ = nullptr, *planDelete_ = nullptr, *planMove_ = nullptr, *redoPlan_ = nullptr,
+            *savePlan_ = nullptr, *openPlan_ = nullptr;
+    QMenu* markMenu_ = nullptr;
+    std::vector<QAction*> markActions_;
+    std::vector<QAction*> pictureActions_, takeAlong_, thresholdActions_;
+    QFileSystemWatcher watcher_; ///< of the folders in view
+    QTimer watchSoon_;
+    std::vector<QAction*> themeActions_, unitActions_;
+};
+
+} // namespace kurvo::app

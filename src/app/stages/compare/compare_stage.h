@@ -1,0 +1,98 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Compare: what changed between two scans of a place, and where that leads.
+#pragma once
+
+#include <QAction>
+#include <QButtonGroup>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListView>
+#include <QPushButton>
+#include <QSettings>
+#include <QStackedWidget>
+#include <QTimer>
+
+#include "app/jobs/comparing.h"
+#include "app/lists/change_rows.h"
+#include "app/panels/dossier.h"
+#include "app/pictures/change_picture.h"
+#include "app/stages/compare/use_curve.h"
+#include "app/style/empty_page.h"
+
+namespace kurvo::app {
+
+class CompareStage : public QWidget {
+    Q_OBJECT
+public:
+    CompareStage(Models& models, QSettings& settings, QWidget* parent = nullptr);
+    Comparing& comparing() { return comparing_; }
+    UseCurve* curve() { return curve_; }
+    QListView* list() { return list_; }
+    ChangeModel* model() { return model_; }
+    ChangePicture* picture() { return picture_; }
+    Dossier* dossier() { return dossier_; }
+    QLineEdit* filter() { return filter_; }
+    /// What the list shows: all changes, or those that match the filter.
+    const std::vector<ChangeLine>& shownLines() const { return shownLines_; }
+
+signals:
+    void scanRequested();
+    void contextRequested(const QPoint& global);
+    void saveRequested();
+
+protected:
+    void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+    enum class Mode { Folders, List, Families, Owners };
+    QWidget* makeHead();
+    void makePictureMenu();
+    QWidget* makeBelow();
+    QWidget* makeBar();
+    void refresh();
+    void refreshHead();
+    void refreshExplanation();
+    void refreshRows();
+    void refreshGroups();
+    void showSelection();
+    void setMode(Mode mode);
+    void applyFilter();
+    void goInto(const QModelIndex& index);
+    void askForFile();
+    void showSnapshots();
+
+    Models& models_;
+    QSettings& settings_;
+    Comparing comparing_;
+    QStackedWidget* stack_;
+    EmptyPage* empty_;
+    QPushButton* other_;
+    QLabel* net_;
+    QLabel* apart_;
+    QLabel* forecast_;
+    UseCurve* curve_;
+    QLabel* explanation_;
+    QLabel* chain_;
+    QLabel* chainNet_;
+    ChangeModel* model_;
+    QListView* list_;
+    ChangePicture* picture_;
+    QLineEdit* filter_;
+    QLabel* problem_;
+    QLabel* pointed_;
+    QPushButton* up_;
+    QPushButton* curveButton_;
+    QAction* save_;
+    QButtonGroup* modes_;
+    QPushButton* pictureMenu_;
+    Dossier* dossier_;
+    QTimer soon_; ///< after typing
+    Mode mode_ = Mode::Folders;
+    std::vector<ChangeLine> shownLines_;
+    bool following_ = false; ///< the selection is being shown, not made
+};
+
+} // namespace kurvo::app

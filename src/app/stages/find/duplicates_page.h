@@ -1,0 +1,68 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Duplicates: searched for on request, listed by what they could free, and planned down to one of each. What goes on
+// the plan was compared byte by byte with what stays.
+#pragma once
+
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QTimer>
+#include <QTreeWidget>
+
+#include "app/model/cursor.h"
+#include "app/model/plan_model.h"
+#include "app/stages/find/finder_page.h"
+#include "core/find/duplicates.h"
+
+namespace kurvo::app {
+
+class DuplicatesPage : public FinderPage {
+    Q_OBJECT
+public:
+    explicit DuplicatesPage(PlaceStore& places, Cursor& cursor, PlanModel& planModel, Notices& notices,
+                            QWidget* parent = nullptr);
+    ~DuplicatesPage() override;
+    void refresh() override;
+
+    QTreeWidget* groups() { return groups_; }
+    QPushButton* searchButton() { return search_; }
+    QPushButton* planButton() { return plan_; }
+    QComboBox* smallest() { return smallest_; }
+
+private:
+    PlaceStore& places_;
+    Cursor& cursor_;
+    PlanModel& planModel_;
+    Notices& notices_;
+    struct Job; ///< a search, or a comparison before planning
+    void search();
+    void tick();
+    void show(const Duplicates& found, const std::shared_ptr<const FileTree>& tree);
+    void addGroup(const QString& title, std::uint64_t freeable, const std::vector<DuplicateFile>& files, int index,
+                  bool folders);
+    void planAllBut(Keep keep, const std::string& folder = {});
+    void planChosen();
+    void compareAndPlan(const std::vector<DuplicateRemoval>& wanted);
+    void begin(const QString& doing);
+    void end();
+    void updateButtons();
+    const std::vector<DuplicateFile>& filesOf(const QTreeWidgetItem* group) const;
+
+    QComboBox* smallest_;
+    QLineEdit* leaveOut_;
+    QPushButton* search_;
+    QProgressBar* bar_;
+    QLabel* state_;
+    QTreeWidget* groups_;
+    QLabel* empty_;
+    QLabel* sums_;
+    QPushButton* plan_;
+    QTimer ticks_;
+    std::shared_ptr<Job> job_;
+    std::shared_ptr<const FileTree> tree_; ///< that was searched
+    Duplicates found_;
+};
+
+} // namespace kurvo::app

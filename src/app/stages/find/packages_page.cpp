@@ -1,0 +1,147 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stages/find/packages_page.h"
+
+#include <QClipboard>
+#include <QGuiApplication>
+#include <QHeaderView>
+
+#include <algorithm>
+
+#include "app/services/async.h"
+#include "app/style/words.h"
+
+namespace kurvo::app {
+
+PackagesPage::PackagesPage(PlaceStore& places, Notices& notices, Knowledge& knowledge, QWidget* parent)
+    : TablePage(
+          tr("Packages go with the package manager, never file by file. What another package has pulled in may be "
+             "needed by it: the command tells before it acts."),
+          {tr("package"), tr("size"), tr("on disk"), tr("files"), tr("installed"), tr("why"), tr("what it is")},
+          parent),
+      places_(places), notices_(notices), knowledge_(knowledge), narrow_(new QLineEdit),
+      copy_(addButton(tr("Copy the command that removes it"), "copyRemove"))
+{
+    setObjectName("packagesPage");
+    narrow_->setObjectName("packageFilter");
+    narrow_->setPlaceholderText(tr("part of a name or of what it is"));
+    narrow_->setClearButtonEnabled(true);
+    top()->addWidget(narrow_);
+    const int widths[] = {176, 76, 76, 58, 96, 76};
+    for (int i = 0; i < 6; ++i)
+        table()->setColumnWidth(i, widths[i]);
+    table()->horizontalHeader()->setSectionResizeMode(6, QHeaderView::Stretch);
+    connect(narrow_, &QLineEdit::textChanged, this, [this](const QString& text) {
+        for (int row = 0; row < table()->rowCount(); ++row)
+            table()->setRowHidden(row, !table()->item(row, 0)->text().contains(text, Qt::CaseInsensitive) &&
+                                           !table()->item(row, 6)->text().contains(text, Qt::CaseInsensitive));
+    });
+    copy_->setEnabled(false);
+    connect(table(), &QTableWidget::itemSelectionChanged, this, [this] {
+        const auto names = chosen();
+        bool essential = names.isEmpty();
+        for (const auto& name : names)
+            essential |= name.toString().isEmpty();
+        copy_->setEnabled(!essential);
+        copy_->setToolTip(essential && !names.isEmpty() ? tr("The system needs this package.") : QString());
+    });
+    connect(copy_, &QPushButton::clicked, this, [this] {
+        QStringList names;
+        for (const auto& name : chosen())
+            names << name.toString();
+        QGuiApplication::clipboard()->setText(QStringLiteral("sudo apt remove ") + names.join(QLatin1Char(' ')));
+        notices_.say(tr("The command is in the clipboard. Paste it into a terminal."));
+    });
+    connect(&knowledge_, &Knowledge::packagesReadIn, this, [this] {
+        if (isVisible())
+            refresh();
+    });
+}
+
+void PackagesPage::refresh()
+{
+    const auto& knowledge = knowledge_;
+    const auto* place = places_.place();
+    if (!place)
+        return;
+    if (!places_.isThisMachine(*place)) {
+        shown_ = nullptr;
+        setFigures(tr("only for this machine"));
+        return showEmpty(
+            tr("Packages are listed for a scan of this machine. This one is of %1.").arg(toText(place->info.host)));
+    }
+    if (!knowledge.packages()) {
+        setFigures(knowledge.packagesRead() ? tr("none") : tr("being read"));
+        return showEmpty(knowledge.packagesRead() ? knowledge.packagesProblem()
+                                                  : tr("The list of packages is being read."));
+    }
+    if (shown_ == knowledge.packages() && shownTree_ == place->tree)
+        return;
+    shown_ = knowledge.packages();
+    shownTree_ = place->tree;
+    setSettled(false);
+    const auto request = ++request_;
+    runAsync(
+        this,
+        [packages = shown_, tree = place->tree] {
+            std::vector<Row> rows(packages->packages().size());
+            const auto root = tree->path(rootNode);
+            for (std::size_t i = 0; i < rows.size(); ++i)
+                for (const auto path : packages->pathsOf(packages->packages()[i])) {
+                    if (!isAtOrBelow(path, root))
+                        continue;
+                    auto node = tree->find(path);
+                    if (!node && !path.starts_with("/usr/"))
+                        node = tree->find("/usr" + std::string(path)); // where /bin is a link to /usr/bin
+                    if (!node || tree->isFolder(*node))
+                        continue;
+                    rows[i].disk += tree->disk(*node);
+                    ++rows[i].found;
+                }
+            return rows;
+        },
+        [this, request](const std::vector<Row>& rows) {
+            if (request == request_ && shown_)
+                fill(*shown_, rows);
+        });
+}
+
+void PackagesPage::fill(const PackageDatabase& packages, const std::vector<Row>& rows)
+{
+    setSettled(true);
+    const auto& all = packages.packages();
+    std::uint64_t sum = 0;
+    beginRows(static_cast<int>(all.size()));
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const auto& package = all[i];
+        sum += package.installedBytes;
+        const auto name = QString::fromStdString(package.name);
+        setRow(static_cast<int>(i),
+               {{name, {}, false},
+                {sizeText(package.installedBytes), static_cast<qlonglong>(package.installedBytes), true},
+                {rows[i].found > 0 ? sizeText(rows[i].disk) : QStringLiteral("–"), static_cast<qlonglong>(rows[i].disk),
+                 true},
+                {countText(package.files), static_cast<qlonglong>(package.files), true},
+                {whenText(package.installed), static_cast<qlonglong>(package.installed), false},
+                {package.essential   ? tr("essential")
+                 : package.automatic ? tr("pulled in")
+                                     : tr("asked for"),
+                 {},
+                 false},
+                {toText(package.summary), {}, false}},
+               package.essential ? QString() : name.section(QLatin1Char(':'), 0, 0),
+               QStringLiteral("%1 %2\n%3").arg(name, QString::fromStdString(package.version), toText(package.summary)));
+    }
+    // Where the place holds no packaged file there is nothing to compare with.
+    table()->setColumnHidden(2, std::none_of(rows.begin(), rows.end(), [](const Row& row) { return row.found > 0; }));
+    table()->setTextElideMode(Qt::ElideRight);
+    endRows(1, Qt::DescendingOrder);
+    setFigures(tr("%1, %2").arg(itemsText(all.size(), "package"), sizeText(sum)));
+    setSums(tr("%1, %2 as they say of themselves.%3")
+                .arg(itemsText(all.size(), "package"), sizeText(sum),
+                     packages.unreadable() > 0
+                         ? tr(" The files of %1 are not known.").arg(itemsText(packages.unreadable(), "package"))
+                         : QString()));
+    emit narrow_->textChanged(narrow_->text());
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// One drive (or the practice folder, or a sample drive of the demo) to choose from.
+#pragma once
+
+#include <QAbstractButton>
+
+#include <string>
+
+#include "app/jobs/grew_most.h"
+#include "core/platform/drives.h"
+
+namespace kurvo::app {
+
+struct CardFacts {
+    QString name;
+    QString about;        ///< "/ · ext4 · internal"
+    QString lastScan;     ///< "last scan 31 May", "never scanned"
+    Capacity capacity;    ///< total 0: no bar
+    std::string path;     ///< to scan; or
+    std::string snapshot; ///< to open
+    SnapshotPair grown;   ///< the last whole snapshot and the one before; empty where there are not two
+};
+
+/// Click or Space ticks; double-click or Enter starts.
+class DriveCard : public QAbstractButton {
+    Q_OBJECT
+public:
+    explicit DriveCard(CardFacts facts, QWidget* parent = nullptr);
+    const CardFacts& facts() const { return facts_; }
+    /// "most of it: …/tide-maps +18 GiB"; empty: nothing is said.
+    void setGrewMost(const QString& words);
+    QSize sizeHint() const override { return {380, 136}; }
+    QSize minimumSizeHint() const override { return {250, 136}; }
+
+signals:
+    void startRequested();
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+private:
+    CardFacts facts_;
+    QString grewMost_;
+};
+
+} // namespace kurvo::app

@@ -1,0 +1,487 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stages/scan/scan_stage.h"
+
+#include <QFileDialog>
+#include <QMenu>
+#include <QRegularExpression>
+#include <QScrollArea>
+#include <QSocketNotifier>
+
+#include <fcntl.h>
+
+#include <algorithm>
+#include <set>
+
+#include "app/services/async.h"
+#include "app/stages/scan/scan_cards.h"
+#include "app/style/theme.h"
+#include "app/style/words.h"
+
+namespace kurvo::app {
+namespace {
+
+/// "*.iso *.tmp" and the like, by spaces or commas.
+std::vector<std::string> globsIn(const QString& text)
+{
+    std::vector<std::string> globs;
+    for (const auto& part : text.split(QRegularExpression(QStringLiteral("[,\\s]+")), Qt::SkipEmptyParts))
+        globs.push_back(QFile::encodeName(part).toStdString());
+    return globs;
+}
+
+QString settingOf(const std::string& path)
+{
+    return QStringLiteral("leaveOut/") + QString::fromLatin1(QByteArray::fromStdString(path).toPercentEncoding());
+}
+
+} // namespace
+
+ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& snapshotKeeper, const AppFolders& folders,
+                     QSettings& settings, QWidget* parent)
+    : QWidget(parent), places_(places), scanJobs_(scanJobs), snapshotKeeper_(snapshotKeeper), folders_(folders),
+      settings_(settings), grewMost_(settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
+      showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders  ▾"))),
+      crossMounts_(new QCheckBox(tr("go through other mounts"))),
+      withRights_(new QCheckBox(tr("with administrator rights"))), leaveOut_(new QLineEdit),
+      cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton), earlier_(new QVBoxLayout),
+      earlierNote_(new QLabel)
+{
+    auto* title = new QLabel(tr("What is full?"));
+    title->setProperty("role", "title");
+    auto* text = new QLabel(tr("Tick drives, or take one folder. The home folder is the quickest start."));
+    text->setProperty("role", "second");
+    cardsNote_->setProperty("role", "second");
+    cardsNote_->setWordWrap(true);
+    grid_->setSpacing(12);
+
+    auto* left = new QVBoxLayout;
+    left->setContentsMargins(22, 16, 22, 16);
+    left->addWidget(title);
+    left->addWidget(text);
+    left->addSpacing(8);
+    left->addLayout(grid_);
+    left->addWidget(cardsNote_);
+    showAll_->setProperty("role", "link");
+    showAll_->setObjectName("showAllMounts");
+    showAll_->setCheckable(true);
+    showAll_->hide();
+    left->addWidget(showAll_, 0, Qt::AlignLeft);
+    left->addSpacing(4);
+    scans_->setSpacing(8);
+    left->addLayout(scans_);
+    left->addStretch();
+    auto* leftBox = new QWidget;
+    leftBox->setLayout(left);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(leftBox);
+
+    start_->setProperty("role", "primary");
+    start_->setObjectName("startScan");
+    start_->setMinimumHeight(40);
+    auto* home = new QPushButton(folders_.demo ? tr("Practice folder") : tr("Home folder"));
+    home->setObjectName("scanHome");
+    auto* choose = new QPushButton(tr("Choose a folder…   Ctrl+O"));
+    choose->setObjectName("chooseFolder");
+    auto* open = new QPushButton(tr("Open a snapshot…   Ctrl+Shift+O"));
+    open->setObjectName("openSnapshot");
+    auto* right = new QVBoxLayout;
+    right->setContentsMargins(0, 18, 20, 16);
+    right->setSpacing(8);
+    recent_->setObjectName("recent");
+    recent_->setMenu(new QMenu(recent_));
+    for (auto* button : {start_, home, choose, recent_, open})
+        right->addWidget(button);
+    right->addSpacing(8);
+    right->addWidget(makeOptions());
+    right->addSpacing(8);
+    auto* earlierTitle = new QLabel(tr("Looked at before"));
+    earlierTitle->setProperty("role", "small");
+    right->addWidget(earlierTitle);
+    earlierNote_->setProperty("role", "second");
+    earlierNote_->setWordWrap(true);
+    right->addWidget(earlierNote_);
+    earlier_->setSpacing(2);
+    auto* earlierBox = new QWidget;
+    auto* earlierOuter = new QVBoxLayout(earlierBox);
+    earlierOuter->setContentsMargins(0, 0, 0, 0);
+    earlierOuter->addLayout(earlier_);
+    earlierOuter->addStretch();
+    auto* earlierScroll = new QScrollArea;
+    earlierScroll->setWidgetResizable(true);
+    earlierScroll->setFrameShape(QFrame::NoFrame);
+    earlierScroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    earlierScroll->setWidget(earlierBox);
+    right->addWidget(earlierScroll, 1);
+    auto* rightBox = new QWidget;
+    rightBox->setLayout(right);
+    rightBox->setFixedWidth(300);
+
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addWidget(scroll, 1);
+    layout->addWidget(rightBox);
+
+    connect(start_, &QPushButton::clicked, this, &ScanStage::startTicked);
+    connect(home, &QPushButton::clicked, this, &ScanStage::scanHome);
+    connect(choose, &QPushButton::clicked, this, &ScanStage::chooseFolder);
+    connect(open, &QPushButton::clicked, this, &ScanStage::openSnapshotFile);
+    connect(&snapshotKeeper_, &SnapshotKeeper::snapshotSaved, this, [this] {
+        if (isVisible()) // else it is done when the stage is shown
+            reload();
+    });
+    connect(&scanJobs_, &ScanJobs::scansChanged, this, &ScanStage::showScans);
+    connect(&grewMost_, &GrewMost::known, this, &ScanStage::showGrowth);
+    connect(showAll_, &QPushButton::toggled, this, &ScanStage::reload);
+    connect(recent_->menu(), &QMenu::aboutToShow, this, &ScanStage::fillRecent);
+    progress_.setInterval(100);
+    connect(&progress_, &QTimer::timeout, this, [this] {
+        for (auto* card : scanCards_)
+            if (card->isVisible())
+                card->refresh();
+    });
+    watchMounts();
+    updateStartButton();
+}
+
+QWidget* ScanStage::makeOptions()
+{
+    auto* box = new QWidget;
+    auto* layout = new QVBoxLayout(box);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(4);
+    auto* title = new QLabel(tr("While scanning"));
+    title->setProperty("role", "small");
+    crossMounts_->setObjectName("crossMounts");
+    crossMounts_->setToolTip(tr("Other drives mounted below the place are scanned with it; never what shows the state "
+                                "of the system"));
+    crossMounts_->setChecked(settings_.value("scan/crossMounts", false).toBool());
+    withRights_->setObjectName("withRights");
+    withRights_->setToolTip(tr("What your permissions do not allow is asked for at the end and put in"));
+    withRights_->setChecked(settings_.value("scan/withRights", false).toBool());
+    leaveOut_->setObjectName("leaveOut");
+    leaveOut_->setPlaceholderText(tr("leave out: *.iso  .snapshots"));
+    leaveOut_->setAccessibleName(tr("Leave out what matches"));
+    leaveOut_->setToolTip(tr("Names or whole paths, with * and ?, by spaces. Kept for each place."));
+    for (QWidget* widget : {static_cast<QWidget*>(title), static_cast<QWidget*>(crossMounts_),
+                            static_cast<QWidget*>(withRights_), static_cast<QWidget*>(leaveOut_)})
+        layout->addWidget(widget);
+    connect(crossMounts_, &QCheckBox::toggled, this, [this](bool on) { settings_.setValue("scan/crossMounts", on); });
+    connect(withRights_, &QCheckBox::toggled, this, [this](bool on) { settings_.setValue("scan/withRights", on); });
+    return box;
+}
+
+/// The kernel wakes whoever polls the mount table when it changes (proc(5)): nothing is read until then.
+void ScanStage::watchMounts()
+{
+    mountTable_ = UniqueFd(::open("/proc/self/mountinfo", O_RDONLY | O_CLOEXEC));
+    if (!mountTable_)
+        return;
+    mountsChanged_.setSingleShot(true);
+    mountsChanged_.setInterval(500);
+    connect(&mountsChanged_, &QTimer::timeout, this, &ScanStage::reload);
+    auto* notifier = new QSocketNotifier(mountTable_.get(), QSocketNotifier::Exception, this);
+    connect(notifier, &QSocketNotifier::activated, this, [this] {
+        if (!mountsChanged_.isActive())
+            mountsChanged_.start();
+    });
+}
+
+void ScanStage::showScans()
+{
+    const auto& jobs = scanJobs_.scans();
+    std::erase_if(scanCards_, [&](ScanProgressCard* card) {
+        const bool over = std::find(jobs.begin(), jobs.end(), card->job()) == jobs.end();
+        if (over) {
+            scans_->removeWidget(card);
+            card->hide();
+            card->deleteLater();
+        }
+        return over;
+    });
+    for (const auto& job : jobs) {
+        const bool known = std::any_of(scanCards_.begin(), scanCards_.end(),
+                                       [&](const ScanProgressCard* card) { return card->job() == job; });
+        if (known)
+            continue;
+        auto* card = new ScanProgressCard(places_, scanJobs_, job);
+        connect(card, &ScanProgressCard::exploreRequested, this, &ScanStage::exploreRequested);
+        scans_->addWidget(card);
+        scanCards_.push_back(card);
+    }
+    for (auto* card : scanCards_)
+        card->refresh();
+    if (scanCards_.empty())
+        progress_.stop();
+    else
+        progress_.start();
+}
+
+void ScanStage::fillRecent()
+{
+    auto* menu = recent_->menu();
+    menu->clear();
+    const auto paths = settings_.value("scan/recent").toStringList();
+    for (const auto& encoded : paths) {
+        const auto path = QByteArray::fromPercentEncoding(encoded.toLatin1()).toStdString();
+        menu->addAction(cutMiddle(toText(path), menu->font(), 420), this, [this, path] { scan(path); });
+    }
+    if (paths.isEmpty())
+        menu->addAction(tr("No folder was scanned yet"))->setEnabled(false);
+}
+
+void ScanStage::scan(const std::string& path, const QString& name)
+{
+    ScanOptions options;
+    options.crossMounts = crossMounts_->isChecked();
+    // What stands in the line belongs to the place it was shown for, or to the one that is chosen now.
+    const auto line = leaveOut_->text().trimmed();
+    if (optionsOf_ == path && line.isEmpty())
+        settings_.remove(settingOf(path));
+    else if (optionsOf_ == path || (optionsOf_.empty() && !line.isEmpty()))
+        settings_.setValue(settingOf(path), line);
+    options.exclude = globsIn(settings_.value(settingOf(path)).toString());
+    if (optionsOf_.empty())
+        leaveOut_->clear();
+    auto recent = settings_.value("scan/recent").toStringList();
+    const auto known = QString::fromLatin1(QByteArray::fromStdString(path).toPercentEncoding("/"));
+    recent.removeAll(known);
+    recent.prepend(known);
+    constexpr qsizetype kept = 12;
+    settings_.setValue("scan/recent", QStringList(recent.mid(0, kept)));
+    scanJobs_.scanFolder(path, name, options, withRights_->isChecked());
+}
+
+void ScanStage::scanAgain(const Place& place)
+{
+    scanJobs_.scanFolder(place.info.place, toText(place.info.placeName), place.options, withRights_->isChecked());
+}
+
+void ScanStage::showOptionsOf(const std::string& path)
+{
+    if (path == optionsOf_)
+        return;
+    optionsOf_ = path;
+    leaveOut_->setText(path.empty() ? QString() : settings_.value(settingOf(path)).toString());
+}
+
+void ScanStage::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    reload();
+}
+
+void ScanStage::reload()
+{
+    runAsync(
+        this,
+        [folder = folders_.snapshots(), demo = folders_.demo, practice = folders_.practice] {
+            Found found;
+            found.catalogue = readCatalogue(folder);
+            if (demo) { // which never looks at the real machine
+                found.practice = static_cast<bool>(canonicalPath(practice));
+                return found;
+            }
+            auto mounts = readAllMounts();
+            if (mounts)
+                for (auto& mount : *mounts)
+                    (mount.folded == FoldedAway::No || mount.folded == FoldedAway::NoAnswer ? found.drives
+                                                                                            : found.folded)
+                        .push_back(std::move(mount));
+            else
+                found.problem = mounts.error().sentence;
+            return found;
+        },
+        [this](const Found& found) { show(found); });
+}
+
+void ScanStage::show(const Found& found)
+{
+    showCards(found);
+    showSnapshots(found.catalogue);
+    emit loaded();
+}
+
+void ScanStage::showCards(const Found& found)
+{
+    std::set<QString> ticked;
+    bool hadFocus = false;
+    for (auto* card : cards_) {
+        hadFocus |= card->hasFocus();
+        if (card->isChecked())
+            ticked.insert(card->facts().about);
+        grid_->removeWidget(card);
+        card->deleteLater();
+    }
+    cards_.clear();
+    std::vector<CardFacts> facts;
+    for (const auto& drive : found.drives)
+        facts.push_back(driveCard(drive, found.catalogue));
+    if (showAll_->isChecked())
+        for (const auto& drive : found.folded)
+            facts.push_back(driveCard(drive, found.catalogue));
+    showAll_->setVisible(!found.folded.empty());
+    showAll_->setText(showAll_->isChecked()
+                          ? tr("Show drives only")
+                          : tr("Show all: %1 besides the drives").arg(itemsText(found.folded.size(), "mount")));
+    if (folders_.demo) {
+        facts = sampleCards(found.catalogue);
+        if (found.practice)
+            facts.push_back(practiceCard(folders_.practice, found.catalogue));
+    }
+    for (auto& f : facts) {
+        auto* card = new DriveCard(std::move(f));
+        card->setChecked(ticked.contains(card->facts().about));
+        connect(card, &QAbstractButton::toggled, this, &ScanStage::updateStartButton);
+        connect(card, &DriveCard::startRequested, this, [this, card] { start(card->facts()); });
+        cards_.push_back(card);
+    }
+    cardsNote_->setVisible(cards_.empty());
+    cardsNote_->setText(!found.problem.empty() ? QString::fromStdString(found.problem)
+                        : folders_.demo        ? tr("The sample data is being made. This takes some seconds, once.")
+                                               : tr("No drive was found. Choose a folder instead."));
+    showGrowth();
+    placeCards();
+    if (hadFocus || wantsFocus_)
+        focusFirst();
+    updateStartButton();
+}
+
+/// What grew most since the snapshot before: known from last time, or looked for now.
+void ScanStage::showGrowth()
+{
+    std::vector<SnapshotPair> pairs;
+    for (auto* card : cards_) {
+        const auto& facts = card->facts();
+        if (facts.grown.before.empty())
+            continue;
+        pairs.push_back(facts.grown);
+        card->setGrewMost(grewMost_.words(pairs.back()));
+    }
+    grewMost_.lookInto(pairs);
+}
+
+void ScanStage::focusFirst()
+{
+    wantsFocus_ = cards_.empty();
+    if (!cards_.empty())
+        cards_.front()->setFocus();
+}
+
+void ScanStage::placeCards()
+{
+    for (std::size_t i = 0; i < cards_.size(); ++i) {
+        const int at = static_cast<int>(i);
+        grid_->addWidget(cards_[i], at / columns_, at % columns_);
+        cards_[i]->show();
+    }
+}
+
+void ScanStage::resizeEvent(QResizeEvent* event)
+{
+    QWidget::resizeEvent(event);
+    const int columns = std::clamp((width() - 340) / 310, 1, 4);
+    if (columns == columns_)
+        return;
+    columns_ = columns;
+    placeCards();
+}
+
+void ScanStage::showSnapshots(const Catalogue& catalogue)
+{
+    while (auto* item = earlier_->takeAt(0)) {
+        delete item->widget();
+        delete item;
+    }
+    constexpr std::size_t most = 40;
+    for (std::size_t i = 0; i < std::min(most, catalogue.entries.size()); ++i) {
+        const auto& entry = catalogue.entries[i];
+        const auto when = whenText(entry.info.taken) + (entry.info.partial ? tr(", partial") : QString());
+        const auto font = fontOf(13);
+        const auto name =
+            cutMiddle(toText(entry.info.placeName), font, 250 - QFontMetrics(font).horizontalAdvance(when));
+        auto* link = new QPushButton(QStringLiteral("%1   %2").arg(name, when));
+        link->setProperty("role", "link");
+        link->setObjectName("earlier");
+        link->setToolTip(tr("%1, %2 in %3")
+                             .arg(toText(entry.info.place), sizeText(entry.info.diskBytes),
+                                  itemsText(entry.info.entries, "entry", "entries")));
+        connect(link, &QPushButton::clicked, this, [this, path = entry.path] { snapshotKeeper_.open(path); });
+        earlier_->addWidget(link);
+    }
+    QStringList notes;
+    if (catalogue.entries.empty())
+        notes << tr("Every finished scan is kept here as a snapshot and can be opened again.");
+    if (catalogue.entries.size() > most)
+        notes << tr("The newest %1 of %2; open older ones as files.").arg(most).arg(catalogue.entries.size());
+    if (!catalogue.damaged.empty())
+        notes << tr("%1 cannot be read and left out: %2")
+                     .arg(itemsText(catalogue.damaged.size(), "file"),
+                          QString::fromStdString(catalogue.damaged[0].sentence));
+    earlierNote_->setText(notes.join(QLatin1Char('\n')));
+    earlierNote_->setVisible(!notes.isEmpty());
+}
+
+void ScanStage::start(const CardFacts& facts)
+{
+    if (!facts.snapshot.empty())
+        snapshotKeeper_.open(facts.snapshot);
+    else
+        scan(facts.path, facts.name);
+}
+
+void ScanStage::startTicked()
+{
+    std::vector<CardFacts> chosen;
+    for (auto* card : cards_)
+        if (card->isChecked())
+            chosen.push_back(card->facts());
+    for (const auto& facts : chosen)
+        start(facts);
+    for (auto* card : cards_)
+        card->setChecked(false);
+}
+
+void ScanStage::updateStartButton()
+{
+    const auto ticked =
+        std::count_if(cards_.begin(), cards_.end(), [](const DriveCard* card) { return card->isChecked(); });
+    const auto first =
+        std::find_if(cards_.begin(), cards_.end(), [](const DriveCard* card) { return card->isChecked(); });
+    showOptionsOf(ticked == 1 ? (*first)->facts().path : std::string());
+    leaveOut_->setEnabled(ticked <= 1);
+    start_->setEnabled(ticked > 0);
+    start_->setText(ticked == 0   ? tr("Tick what to look at")
+                    : ticked == 1 ? tr("Look at the ticked drive")
+                                  : tr("Look at %1 drives").arg(ticked));
+}
+
+void ScanStage::scanHome()
+{
+    const auto& folders = folders_;
+    if (folders.demo)
+        scan(folders.practice, tr("Practice folder"));
+    else
+        scan(folders.user.home, tr("Home folder"));
+}
+
+void ScanStage::chooseFolder()
+{
+    const auto path = QFileDialog::getExistingDirectory(this, tr("Choose the folder to scan"),
+                                                        QString::fromStdString(folders_.user.home));
+    if (!path.isEmpty())
+        scan(QFile::encodeName(path).toStdString());
+}
+
+void ScanStage::openSnapshotFile()
+{
+    const auto path = QFileDialog::getOpenFileName(
+        this, tr("Open a snapshot"), QString::fromStdString(folders_.snapshots()), tr("Kurvo snapshots (*.kurvo)"));
+    if (!path.isEmpty())
+        snapshotKeeper_.open(QFile::encodeName(path).toStdString());
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,105 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Scan: the drives to choose from, folders, earlier snapshots; and the scans that run.
+#pragma once
+
+#include <QCheckBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSettings>
+#include <QTimer>
+#include <QVBoxLayout>
+#include <QWidget>
+
+#include <vector>
+
+#include "app/jobs/grew_most.h"
+#include "app/jobs/scan_jobs.h"
+#include "app/jobs/snapshot_keeper.h"
+#include "app/model/place_store.h"
+#include "app/services/app_folders.h"
+#include "app/stages/scan/drive_card.h"
+#include "app/stages/scan/scan_progress_card.h"
+#include "core/platform/unique_fd.h"
+#include "core/snapshot/catalogue.h"
+
+namespace kurvo::app {
+
+class ScanStage : public QWidget {
+    Q_OBJECT
+public:
+    ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& snapshotKeeper, const AppFolders& folders,
+              QSettings& settings, QWidget* parent = nullptr);
+
+    /// Reads drives and catalogue again, off the interface thread.
+    void reload();
+    void chooseFolder();
+    void openSnapshotFile();
+    void scanHome();
+    /// Puts the keyboard on the first card, now or as soon as there is one.
+    void focusFirst();
+    const std::vector<DriveCard*>& cards() const { return cards_; }
+    /// Scans with the options chosen here, and remembers the place. All scans of folders start here.
+    void scan(const std::string& path, const QString& name = {});
+    /// The scan again, with the options it had.
+    void scanAgain(const Place& place);
+
+signals:
+    void loaded();
+    void exploreRequested();
+
+protected:
+    void showEvent(QShowEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    struct Found {
+        std::vector<Drive> drives;
+        std::string problem;
+        std::vector<Drive> folded; ///< mounts that are no drives
+        Catalogue catalogue;
+        bool practice = false; ///< the demo's practice folder is there
+    };
+    void show(const Found& found);
+    void showCards(const Found& found);
+    void showGrowth();
+    void showSnapshots(const Catalogue& catalogue);
+    QWidget* makeOptions();
+    void showOptionsOf(const std::string& path);
+    void showScans();
+    void fillRecent();
+    void watchMounts();
+    void placeCards();
+    void start(const CardFacts& facts);
+    void startTicked();
+    void updateStartButton();
+
+    PlaceStore& places_;
+    ScanJobs& scanJobs_;
+    SnapshotKeeper& snapshotKeeper_;
+    const AppFolders& folders_;
+    QSettings& settings_;
+    GrewMost grewMost_;
+    QGridLayout* grid_;
+    QVBoxLayout* scans_;
+    std::vector<ScanProgressCard*> scanCards_;
+    QTimer progress_;
+    QTimer mountsChanged_; ///< gathers what the kernel reports into one look
+    UniqueFd mountTable_;
+    QPushButton* showAll_;
+    QPushButton* recent_;
+    QCheckBox* crossMounts_;
+    QCheckBox* withRights_;
+    QLineEdit* leaveOut_;
+    std::string optionsOf_; ///< the place whose globs are shown
+    QLabel* cardsNote_;
+    std::vector<DriveCard*> cards_;
+    QPushButton* start_;
+    QVBoxLayout* earlier_;
+    QLabel* earlierNote_;
+    int columns_ = 2;
+    bool wantsFocus_ = false;
+};
+
+} // namespace kurvo::app

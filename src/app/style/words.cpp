@@ -1,0 +1,115 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/style/words.h"
+
+#include <QObject>
+#include <QStringList>
+
+#include "core/base/text.h"
+
+namespace kurvo::app {
+namespace {
+
+SizeUnits chosenUnits = SizeUnits::Binary; // interface thread only
+
+} // namespace
+
+QString toText(std::string_view bytes)
+{
+    return QString::fromStdString(displayText(bytes));
+}
+
+void setSizeUnits(SizeUnits units)
+{
+    chosenUnits = units;
+}
+
+SizeUnits sizeUnits()
+{
+    return chosenUnits;
+}
+
+QString sizeText(std::uint64_t bytes)
+{
+    return QString::fromStdString(formatBytes(bytes, chosenUnits));
+}
+
+QString signedSizeText(std::int64_t bytes)
+{
+    return QString::fromStdString(formatDifference(bytes, chosenUnits));
+}
+
+QString withoutPath(const std::string& sentence, const std::string& path)
+{
+    const auto shown = displayText(path) + " ";
+    if (!sentence.starts_with(shown))
+        return QString::fromStdString(sentence);
+    return QString::fromStdString(sentence.substr(shown.size()));
+}
+
+QString countText(std::uint64_t count)
+{
+    return QString::fromStdString(formatCount(count));
+}
+
+QString itemsText(std::uint64_t count, const char* noun, const char* plural)
+{
+    return QString::fromStdString(formatItems(count, noun, plural));
+}
+
+QString shareText(std::uint64_t part, std::uint64_t whole)
+{
+    return QString::fromStdString(formatShare(part, whole));
+}
+
+QString whenText(std::int64_t time)
+{
+    return QString::fromStdString(formatWhen(time, currentTime()));
+}
+
+QString permissionText(std::uint32_t mode, bool folder)
+{
+    const auto of = [mode, folder](unsigned shift) {
+        QStringList words;
+        const auto bits = mode >> shift & 7;
+        if ((bits & 4) != 0)
+            words << (folder ? QObject::tr("list") : QObject::tr("read"));
+        if ((bits & 2) != 0)
+            words << (folder ? QObject::tr("change") : QObject::tr("write"));
+        if ((bits & 1) != 0)
+            words << (folder ? QObject::tr("enter") : QObject::tr("run"));
+        return words.isEmpty() ? QObject::tr("nothing") : words.join(", ");
+    };
+    auto text = QObject::tr("owner: %1 · group: %2 · others: %3").arg(of(6), of(3), of(0));
+    if ((mode & 04000) != 0)
+        text += QObject::tr(" · runs as its owner");
+    if ((mode & 02000) != 0)
+        text += folder ? QObject::tr(" · what is made in it gets its group") : QObject::tr(" · runs as its group");
+    if ((mode & 01000) != 0 && folder)
+        text += QObject::tr(" · only owners remove their own");
+    return text;
+}
+
+QString adviceLevelText(AdviceLevel level)
+{
+    const QString texts[] = {QObject::tr("Leave alone"), QObject::tr("Use its own tool"), QObject::tr("Your call"),
+                             QObject::tr("Usually safe")};
+    return texts[static_cast<std::size_t>(level)];
+}
+
+QString intentText(const PlanItem& item)
+{
+    switch (item.action) {
+    case Action::EmptyTrash:
+        return QObject::tr("empty the trash");
+    case Action::Delete:
+        return QObject::tr("delete for good");
+    case Action::Move:
+        return item.leaveLink ? QObject::tr("move to %1, leave a link").arg(toText(item.destination))
+                              : QObject::tr("move to %1").arg(toText(item.destination));
+    case Action::Trash:
+        break;
+    }
+    return QObject::tr("to the trash");
+}
+
+} // namespace kurvo::app

@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// From the core's figures and bytes to what stands on the screen.
+#pragma once
+
+#include <QString>
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+
+#include "core/advice/rule_book.h"
+#include "core/base/figures.h"
+#include "core/plan/plan.h"
+
+namespace kurvo::app {
+
+/// Bytes of a name or path, made fit to be shown.
+QString toText(std::string_view bytes);
+
+/// Sizes in the units chosen in the menu.
+void setSizeUnits(SizeUnits units);
+SizeUnits sizeUnits();
+QString sizeText(std::uint64_t bytes);
+/// "+61.0 GiB", "−6.00 GiB", "0".
+QString signedSizeText(std::int64_t bytes);
+
+/// A sentence about an item without its path, for where that stands beside it.
+QString withoutPath(const std::string& sentence, const std::string& path);
+
+QString countText(std::uint64_t count);
+QString itemsText(std::uint64_t count, const char* noun, const char* plural = "");
+QString shareText(std::uint64_t part, std::uint64_t whole);
+/// "today 09:12" in local time.
+QString whenText(std::int64_t time);
+
+/// Permission bits in words: "owner: read, write · group: read · others: nothing".
+QString permissionText(std::uint32_t mode, bool folder);
+
+/// "Usually safe", as it stands in lists and panels.
+QString adviceLevelText(AdviceLevel level);
+
+/// "to the trash", "delete for good", "move to skerry-archive, leave a link".
+QString intentText(const PlanItem& item);
+
+} // namespace kurvo::app
