@@ -43,7 +43,7 @@ count() {
 # All of a preset: the window's tests mostly wait, so the others run beside them.
 run_all() {
     run "$1" app_tests &
-    for program in core_tests cli_tests demo_tests; do run "$1" $program; done
+    for program in core_tests model_tests cli_tests demo_tests; do run "$1" $program; done
     wait
 }
 
@@ -59,8 +59,10 @@ fi
 if [ "${1:-}" = --sanitizers ]; then
     build asan tests
     run_all asan
-    build tsan core_tests
+    build tsan core_tests model_tests
+    run tsan model_tests &
     run tsan core_tests '[tree],[scan],[helper],[plan],[snapshot],[explore],[filter],[order],[duplicates],[marks],[act]~[kill]'
+    wait
 fi
 read -r passed failed < <(awk '{ p += $1; f += $2 } END { print p, f }' "$work/totals")
 echo "$passed passed, $failed failed"

@@ -28,7 +28,8 @@ std::vector<std::string> uppermost(std::vector<std::string> folders)
 
 ScanJobs::ScanJobs(PlaceStore& places, TreeUpdater& trees, SnapshotKeeper& snapshots, RightsReader& rights,
                    Notices& notices, QObject* parent)
-    : QObject(parent), places_(places), trees_(trees), snapshots_(snapshots), rights_(rights), notices_(notices)
+    : QObject(parent), places_(places), trees_(trees), snapshots_(snapshots), rights_(rights), notices_(notices),
+      scanner_(kurvo::scan)
 {
     growth_.setInterval(240);
     connect(&growth_, &QTimer::timeout, this, &ScanJobs::growPlaces);
@@ -101,8 +102,8 @@ void ScanJobs::startScan(const std::shared_ptr<ScanJob>& job)
     };
     runAsync(
         this,
-        [job] {
-            Outcome outcome{scan(job->path, job->options, job->stop.get_token(), job->progress.get()), {}};
+        [job, scanner = scanner_] {
+            Outcome outcome{scanner(job->path, job->options, job->stop.get_token(), job->progress.get()), {}};
             if (!outcome.result)
                 return outcome;
             auto& found = outcome.found;
@@ -345,10 +346,10 @@ void ScanJobs::startRescan(const Place& target, const std::vector<std::string>& 
     };
     runAsync(
         this,
-        [job, folders] {
+        [job, folders, scanner = scanner_] {
             Outcome outcome;
             for (const auto& folder : folders) {
-                auto result = scan(folder, job->options, job->stop.get_token(), job->progress.get());
+                auto result = scanner(folder, job->options, job->stop.get_token(), job->progress.get());
                 if ((outcome.stopped = job->stop.stop_requested()))
                     break;
                 if (result && !result->stopped)

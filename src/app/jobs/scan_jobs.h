@@ -6,6 +6,7 @@
 
 #include <QTimer>
 
+#include <functional>
 #include <memory>
 #include <stop_token>
 #include <string>
@@ -56,6 +57,10 @@ public:
     /// Asks all to end, and says nothing of it: nobody listens any more.
     void stopAll();
 
+    /// What scans: kurvo::scan(), unless another way of it is put in.
+    using Scanner =
+        std::function<Result<ScanResult>(const std::string&, const ScanOptions&, std::stop_token, ScanProgress*)>;
+    void setScanner(Scanner scanner) { scanner_ = std::move(scanner); }
     /// Starts a scan beside those that run. Its place is there at once and grows.
     void scanFolder(const std::string& path, const QString& name = {}, const ScanOptions& options = {},
                     bool withRights = false);
@@ -93,6 +98,7 @@ private:
     SnapshotKeeper& snapshots_;
     RightsReader& rights_;
     Notices& notices_;
+    Scanner scanner_;
     std::vector<std::shared_ptr<ScanJob>> scans_;
     QTimer growth_;
 };

@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Work on the plan that cannot be done: it ends, says so, and the plan can be changed again.
+#include <catch2/catch.hpp>
+
+#include <atomic>
+#include <cstdlib>
+#include <new>
+#include <thread>
+
+#include "app/models_fixture.h"
+
+namespace {
+
+/// While set, no other thread than the first gets pieces of memory of this size or more.
+std::atomic<std::size_t> largest = SIZE_MAX;
+const auto firstThread = std::this_thread::get_id();
+
+} // namespace
+
+void* operator new(std::size_t size)
+{
+    if (size >= largest && std::this_thread::get_id() != firstThread)
+        throw std::bad_alloc();
+    if (void* memory = std::malloc(size > 0 ? size : 1))
+        return memory;
+    throw std::bad_alloc();
+}
+void operator delete(void* memory) noexcept
+{
+    std::free(memory);
+}
+void operator delete(void* memory, std::size_t) noexcept
+{
+    std::free(memory);
+}
+
+using namespace kurvo;
+using namespace kurvo::test;
+
+TEST_CASE("when memory runs out while the plan is worked on, the job ends and the plan is not locked", "[model][plan]")
+{
+    ModelsOf w;
+    std::vector<NodeId> nodes;
+    for (int i = 0; i < 900; ++i)
+        w.t.file("place/" + std::to_string(i), 4096);
+    w.scan(w.t / "place");
+    w.place()->tree->forEachChild(rootNode, [&](NodeId child) { nodes.push_back(child); });
+    w.models.plan.planAll(nodes);
+    REQUIRE(ModelsOf::until([&] { return w.place()->plan.items().size() == 900; }));
+    w.said.clear();
+    largest = 150'000; // what the plan as a file takes
+    SECTION("checked")
+    {
+        w.models.runner.checkPlan();
+    }
+    SECTION("carried out")
+    {
+        w.models.runner.carryOutPlan();
+    }
+    REQUIRE(ModelsOf::until([&] { return !w.models.runner.planJob(); }));
+    largest = SIZE_MAX;
+    CHECK(w.heard("not enough memory"));
+    CHECK_FALSE(w.models.places.isLocked());
+    w.models.plan.unplan(std::vector{nodes.front()});
+    CHECK(w.place()->plan.items().size() == 899);
+    w.models.runner.carryOutPlan();
+    w.settle();
+    CHECK(w.place()->plan.empty());
+    w.agrees();
+}

@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// One writer of a tree: whatever comes in while something else is under way, nothing is of another tree.
+#include <catch2/catch.hpp>
+
+#include <filesystem>
+
+#include "app/models_fixture.h"
+
+using namespace kurvo;
+using namespace kurvo::test;
+
+namespace {
+
+struct Placed : ModelsOf {
+    std::string p = t / "place";
+    Placed()
+    {
+        t.file("place/a/one", 100000);
+        t.file("place/a/two", 200000);
+        t.file("place/b/three", 300000);
+        t.file("place/c/four", 400000);
+        scan(p);
+    }
+    /// Carries out what is planned, and leaves the quiet rescan after it held up.
+    const app::ScanJob* runAndHold()
+    {
+        models.runner.carryOutPlan(place()->plan.countForGood());
+        REQUIRE(until([this] { return !models.runner.planJob(); }));
+        return hold();
+    }
+};
+
+} // namespace
+
+TEST_CASE("a run is undone while the quiet rescan after it is still to come in", "[model][trees]")
+{
+    Placed w;
+    w.models.plan.planTrash(w.node(w.p + "/a/one"));
+    const auto* rescan = w.runAndHold();
+    CHECK(w.node(w.p + "/a/one") == noNode);
+    // The rescan ends while what was taken out is put back: whoever comes second builds on the first.
+    w.models.runner.takeBack(w.models.logbook.history().front().run.id);
+    w.models.scans.pauseScan(rescan, false);
+    w.settle();
+    CHECK(exists(w.p + "/a/one"));
+    CHECK(w.node(w.p + "/a/one") != noNode);
+    w.agrees();
+}
+
+TEST_CASE("a second run is carried out while the rescan after the first is still to come in", "[model][trees]")
+{
+    Placed w;
+    w.models.plan.planTrash(w.node(w.p + "/a/one"));
+    const auto* rescan = w.runAndHold();
+    w.models.plan.planTrash(w.node(w.p + "/b"));
+    w.models.cursor.select(w.node(w.p + "/c/four"));
+    w.models.runner.carryOutPlan();
+    w.models.scans.pauseScan(rescan, false);
+    w.settle();
+    CHECK(w.place()->plan.empty());
+    CHECK(w.place()->tree->path(w.place()->selection) == w.p + "/c/four");
+    w.agrees();
+}
+
+TEST_CASE("marks are of the tree that is shown, also right when it changes", "[model][trees]")
+{
+    Placed w;
+    w.models.view.mark({w.node(w.p + "/c/four")}, "keep");
+    w.models.plan.planTrash(w.node(w.p + "/b/three"));
+    REQUIRE(ModelsOf::until([&] { return w.place()->marks && w.place()->marks->any(); }));
+    bool told = false;
+    QObject::connect(&w.models.trees, &app::TreeUpdater::treeChanged, &w.models.trees, [&] {
+        told = true;
+        REQUIRE(w.place()->marks);
+        const auto& tree = *w.place()->tree;
+        for (NodeId node = 0; node < tree.extent().nodes; ++node) {
+            const auto* own = w.place()->marks->own(node);
+            CHECK((own != nullptr) == (tree.path(node) == w.p + "/c/four"));
+            CHECK(w.place()->plan.has(node) == (tree.path(node) == w.p + "/b/three"));
+        }
+    });
+    for (int i = 0; i < 40; ++i) // all ids are others, and more of them
+        w.t.file("place/a/new-" + std::to_string(i), 5000);
+    w.models.scans.rescan(w.node(w.p + "/a"));
+    w.settle();
+    CHECK(told);
+    w.agrees();
+}
+
+TEST_CASE("where one is, the way back and what is highlighted come along to the ids of a rescan", "[model][trees]")
+{
+    Placed w;
+    w.models.cursor.setFocus(w.node(w.p + "/a"));
+    w.models.cursor.setFocus(w.node(w.p + "/c"));
+    w.models.cursor.selectAll(w.node(w.p + "/c/four"), {w.node(w.p + "/b/three")});
+    std::filesystem::remove_all(w.p + "/a");
+    for (int i = 0; i < 10; ++i)
+        w.t.file("place/b/new-" + std::to_string(i), 5000);
+    SECTION("of some folders")
+    {
+        w.models.scans.rescan(rootNode);
+    }
+    SECTION("of the whole place: it stays the same place")
+    {
+        const auto id = w.place()->id;
+        w.models.scans.scanFolder(w.p);
+        w.settle();
+        CHECK(w.place()->id == id);
+        CHECK(w.models.places.places().size() == 1);
+    }
+    w.settle();
+    const auto& tree = *w.place()->tree;
+    CHECK(tree.path(w.place()->focus) == w.p + "/c");
+    CHECK(tree.path(w.place()->selection) == w.p + "/c/four");
+    REQUIRE(w.place()->alsoSelected.size() == 1);
+    CHECK(tree.path(w.place()->alsoSelected[0]) == w.p + "/b/three");
+    w.models.cursor.goBack(); // over what is gone
+    CHECK(w.place()->focus == rootNode);
+    w.agrees();
+}
+
+TEST_CASE("states of the plan to go back to follow the tree as well", "[model][trees]")
+{
+    Placed w;
+    w.models.plan.planTrash(w.node(w.p + "/c/four"));
+    w.models.plan.planTrash(w.node(w.p + "/b/three"));
+    w.models.plan.clearPlan();
+    for (int i = 0; i < 10; ++i)
+        w.t.file("place/a/new-" + std::to_string(i), 5000);
+    std::filesystem::remove(w.p + "/b/three");
+    w.models.scans.rescan(rootNode);
+    w.settle();
+    w.models.plan.undoPlanChange();
+    REQUIRE(w.place()->plan.items().size() == 1); // the other is gone
+    CHECK(w.place()->plan.has(w.node(w.p + "/c/four")));
+    w.models.plan.undoPlanChange();
+    w.models.plan.undoPlanChange();
+    CHECK(w.place()->plan.empty());
+    w.agrees();
+}
+
+TEST_CASE("a place that is closed lets go of what waits for it", "[model][trees]")
+{
+    Placed w;
+    bool over = false, done = true;
+    w.models.places.setLocked(true); // so that it waits
+    w.models.trees.putIn(w.place()->id, {{w.p + "/a", nullptr, {}}}, Plan::IfChanged::Keep, false,
+                         [&](bool did) { over = true, done = did; });
+    w.models.places.drop(w.place()->id);
+    w.models.places.setLocked(false);
+    REQUIRE(ModelsOf::until([&] { return over; }));
+    CHECK_FALSE(done);
+    CHECK_FALSE(w.place());
+}
