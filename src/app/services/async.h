@@ -3,17 +3,14 @@
 // of it, so that nothing stays "in progress" for ever.
 #pragma once
 
-#include <QFuture>
 #include <QObject>
 #include <QString>
 #include <QThreadPool>
-#include <QtConcurrent/QtConcurrentRun>
 
 #include <exception>
 #include <functional>
 #include <memory>
 #include <new>
-#include <optional>
 #include <type_traits>
 #include <utility>
 
@@ -33,54 +30,55 @@ signals:
 
 namespace detail {
 
-/// What work came to: its result, or why there is none.
-template <typename T>
-struct Outcome {
-    std::shared_ptr<T> result;
-    QString problem;
-};
-
 QString sentenceOf(const std::exception* thrown);
 
-template <typename Work>
-auto guarded(Work work)
-{
-    using Result = std::decay_t<std::invoke_result_t<Work&>>;
-    return [work = std::move(work)]() mutable -> Outcome<Result> {
-        try {
-            return {std::make_shared<Result>(work()), {}};
-        } catch (const std::exception& thrown) {
-            return {nullptr, sentenceOf(&thrown)};
-        } catch (...) {
-            return {nullptr, sentenceOf(nullptr)};
-        }
-    };
-}
+/// Runs `work` on the pool, and what it returns on the interface thread unless `context` is gone by then.
+void post(QThreadPool& pool, QObject* context, std::function<std::function<void()>()> work);
 
-template <typename Result, typename Done>
-auto handing(Done done, std::function<void(const QString&)> failed)
-{
-    return [done = std::move(done), failed = std::move(failed)](const Outcome<Result>& outcome) mutable {
-        if (outcome.result)
-            done(std::move(*outcome.result));
+template <typename Work, typename Done>
+struct Job {
+    Work work;
+    Done done;
+    std::function<void(const QString&)> failed;
+    using Result = std::decay_t<std::invoke_result_t<Work&>>;
+    std::unique_ptr<Result> result;
+    QString problem;
+
+    void run()
+    {
+        try {
+            result = std::make_unique<Result>(work());
+        } catch (const std::exception& thrown) {
+            problem = sentenceOf(&thrown);
+        } catch (...) {
+            problem = sentenceOf(nullptr);
+        }
+    }
+    void hand()
+    {
+        if (result)
+            done(std::move(*result));
         else if (failed)
-            failed(outcome.problem);
+            failed(problem);
         else
-            AsyncProblems::instance().tell(outcome.problem);
-    };
-}
+            AsyncProblems::instance().tell(problem);
+    }
+};
 
 } // namespace detail
 
-/// Runs `work` on a pool thread and then `done(result)` on the thread of `context`, unless `context` is gone by then.
-/// Where the work throws, `failed(sentence)` is called instead; without it the window says the sentence.
+/// Runs `work` on a pool thread and then `done(result)` on the interface thread, never before this returns, unless
+/// `context` is gone by then. Where the work throws, `failed(sentence)` is called instead; without it the window says
+/// the sentence. Interface thread only.
 template <typename Work, typename Done>
 void runAsync(QThreadPool& pool, QObject* context, Work work, Done done,
               std::function<void(const QString&)> failed = nullptr)
 {
-    using Result = std::decay_t<std::invoke_result_t<Work&>>;
-    QtConcurrent::run(&pool, detail::guarded(std::move(work)))
-        .then(context, detail::handing<Result>(std::move(done), std::move(failed)));
+    auto job = std::make_shared<detail::Job<Work, Done>>(std::move(work), std::move(done), std::move(failed));
+    detail::post(pool, context, [job = std::move(job)] {
+        job->run();
+        return [job] { job->hand(); };
+    });
 }
 
 template <typename Work, typename Done>
