@@ -20,7 +20,8 @@ void printSummary(const Comparison& c)
     fmt::print("{} in all: grown {}, shrunk {}, moved {}\n", formatDifference(sums.net()), formatBytes(sums.grown),
                formatBytes(sums.shrunk), formatBytes(sums.movedIn));
     if (sums.notSeen != 0)
-        fmt::print("{} could be seen in one of the two only and is not compared.\n", formatDifference(sums.notSeen));
+        fmt::print("{} could only be seen in one of the two scans and is not compared.\n",
+                   formatDifference(sums.notSeen));
     const auto places = placesThatExplain(c, Measure::Disk);
     if (!places.nodes.empty())
         fmt::print("What explains {:.0f} % of it:\n", places.share * 100);

@@ -232,7 +232,7 @@ TEST_CASE("carrying out can be paused, goes on, and stops after the item in work
     w.toClear();
     w.click("carryOut");
     w.click("pausePlan");
-    REQUIRE(Window::until([&] { return w.child<QPushButton>("pausePlan")->text() == "Go on"; }));
+    REQUIRE(Window::until([&] { return w.child<QPushButton>("pausePlan")->text() == "Resume"; }));
     QTest::qWait(150); // what was written until the pause has been told
     REQUIRE(w.models().runner.planJob());
     const auto before = w.models().runner.planJob()->progress.movedNow;

@@ -265,7 +265,7 @@ TEST_CASE_METHOD(CompareWindow, "what a scan left out is not said to be gone", "
     models().scans.scanFolder(p, {}, options);
     settle();
     toCompare();
-    CHECK(text("compareApart").contains("4.00 MiB seen in one of the two only"));
+    CHECK(text("compareApart").contains("4.00 MiB only in one of the two scans"));
     CHECK(text("compareApart").contains("shrunk 3.0")); // old.iso, and no recording
     hasRow("archive");
 }

@@ -172,7 +172,7 @@ TEST_CASE("the dossier asks the disk what the scan does not keep", "[window][des
     REQUIRE(Window::until([&] { return w.facts().contains("/no/such/target (nothing is there)"); }));
     w.models().cursor.select(w.node(w.p + "/reports/may.pdf"));
     ::unlink((w.p + "/reports/may.pdf").c_str());
-    REQUIRE(Window::until([&] { return w.facts().contains("not there any more"); }));
+    REQUIRE(Window::until([&] { return w.facts().contains("no longer there"); }));
 }
 
 TEST_CASE("a place is read again while one points at it and something is lit and open", "[window][descent]")

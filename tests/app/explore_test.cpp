@@ -262,7 +262,7 @@ TEST_CASE("path to the clipboard, and items that are gone", "[window][explore]")
     CHECK(QGuiApplication::clipboard()->text() == QString::fromStdString(w.p + "/song.flac"));
     REQUIRE(::unlink((w.p + "/song.flac").c_str()) == 0);
     w.click("open");
-    REQUIRE(Window::until([&] { return w.notice().contains("is not there any more"); }));
+    REQUIRE(Window::until([&] { return w.notice().contains("is no longer there"); }));
     w.window->findChild<app::NoticeBar*>()->hide();
     w.click("showInFiles");
     REQUIRE(Window::until([&] { return w.window->findChild<app::NoticeBar*>()->isVisible(); }));

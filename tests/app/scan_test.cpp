@@ -130,7 +130,7 @@ TEST_CASE("a scan is paused, goes on and is stopped from its card", "[window][mo
     REQUIRE(Window::until([&] { return w.place() != nullptr; }));
     w.click("pauseScan");
     CHECK(w.models().scans.runningScan()->pausedSinceMs != 0);
-    CHECK(w.child<QPushButton>("pauseScan")->text() == "Go on");
+    CHECK(w.child<QPushButton>("pauseScan")->text() == "Resume");
     w.click("pauseScan");
     CHECK(w.models().scans.runningScan()->pausedSinceMs == 0);
     w.click("stopScan");

@@ -60,9 +60,9 @@ ConfirmDialog::ConfirmDialog(For reason, const PlanState& items, QWidget* parent
                 "second");
     }
     if (forGood_ == 0) {
-        auto* go = new QPushButton(tr("Go on"));
+        auto* go = new QPushButton(tr("Resume"));
         go->setObjectName("confirm");
-        addWays(tr("Not now"), "notNow", go, false);
+        addWays(tr("Cancel"), "notNow", go, false);
         return;
     }
     addText(tr("Neither Kurvo nor the trash can bring this back."), "warning");
@@ -76,7 +76,7 @@ ConfirmDialog::ConfirmDialog(For reason, const PlanState& items, QWidget* parent
         hold->setText(ticked ? tr("Delete %1").arg(itemsText(count, "item"))
                              : tr("Hold to delete %1").arg(itemsText(count, "item")));
     });
-    addWays(tr("Not now"), "notNow", hold);
+    addWays(tr("Cancel"), "notNow", hold);
 }
 
 } // namespace kurvo::app

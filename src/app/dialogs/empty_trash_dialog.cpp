@@ -22,11 +22,12 @@ EmptyTrashDialog::EmptyTrashDialog(const Place& place, const std::vector<Trashed
     onlyOurs_->setText(tr("Only what was put there from this place: %1, %2")
                            .arg(itemsText(ours_.size(), "item"), sizeText(place.bytesInTrash())));
     onlyOurs_->setObjectName("onlyOurs");
-    QString oldest;
-    if (!everything.empty() && everything.front().deleted > 0)
-        oldest = tr(", the oldest from %1").arg(whenText(everything.front().deleted));
-    all_->setText(tr("Everything in the trash of this drive: %1, %2%3")
-                      .arg(itemsText(everything.size(), "item"), sizeText(bytes), oldest));
+    const bool dated = !everything.empty() && everything.front().deleted > 0;
+    all_->setText(
+        (dated ? tr("Everything in the trash of this drive: %1, %2, the oldest from %3")
+                     .arg(itemsText(everything.size(), "item"), sizeText(bytes), whenText(everything.front().deleted))
+               : tr("Everything in the trash of this drive: %1, %2")
+                     .arg(itemsText(everything.size(), "item"), sizeText(bytes))));
     all_->setObjectName("everything");
     onlyOurs_->setEnabled(!ours_.empty());
     all_->setEnabled(!everything.empty());
@@ -34,7 +35,7 @@ EmptyTrashDialog::EmptyTrashDialog(const Place& place, const std::vector<Trashed
     add(onlyOurs_);
     add(all_);
     addText(tr("Nothing is removed yet: it goes onto the plan. Carried out, it cannot be undone."), "second");
-    auto* remove = new QPushButton(tr("Put on the plan"));
+    auto* remove = new QPushButton(tr("Add to the plan"));
     remove->setObjectName("remove");
     remove->setEnabled(!ours_.empty() || !everything.empty());
     addWays(tr("Keep everything"), "keep", remove, false);

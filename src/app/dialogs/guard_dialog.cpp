@@ -16,7 +16,7 @@ GuardDialog::GuardDialog(const QString& path, const QString& reason, const Advic
     auto* known = new QCheckBox(tr("I know what this is and what happens without it"));
     known->setObjectName("guardKnown");
     add(known);
-    auto* lift = new QPushButton(tr("Plan it all the same"));
+    auto* lift = new QPushButton(tr("Plan it anyway"));
     lift->setObjectName("lift");
     lift->setEnabled(false);
     connect(known, &QCheckBox::toggled, lift, &QPushButton::setEnabled);

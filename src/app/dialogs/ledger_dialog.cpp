@@ -33,7 +33,7 @@ GaugeBar::Fill fillOf(LedgerPart part)
 LedgerDialog::LedgerDialog(PlaceStore& places, TreeUpdater& trees, RightsReader& rights, QWidget* parent)
     : QDialog(parent), places_(places), trees_(trees), rights_(rights), title_(new QLabel), text_(new QLabel),
       bar_(new GaugeBar), list_(new QTreeWidget), inodes_(new QLabel),
-      notRead_(new QPushButton(tr("What could not be read…"))), again_(new QPushButton(tr("Write it again")))
+      notRead_(new QPushButton(tr("Unreadable items…"))), again_(new QPushButton(tr("Refresh")))
 {
     setWindowTitle(tr("Ledger"));
     setObjectName("ledgerDialog");

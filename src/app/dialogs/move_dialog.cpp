@@ -15,7 +15,7 @@ MoveDialog::MoveDialog(PlaceStore& places, std::size_t count, std::uint64_t byte
     : AskDialog("moveDialog", tr("Move to another drive"), parent), places_(places), bytes_(bytes),
       drives_(new QListWidget), folder_(new QLineEdit), room_(nullptr),
       link_(new QCheckBox(tr("Leave a link at the old path, so that programs still find it"))),
-      plan_(new QPushButton(tr("Put on the plan")))
+      plan_(new QPushButton(tr("Add to the plan")))
 {
     addText(tr("Move %1, %2, to").arg(itemsText(count, "item"), sizeText(bytes)), "heading");
     drives_->setObjectName("moveDrives");
@@ -73,7 +73,7 @@ void MoveDialog::showDrives(const std::vector<Drive>& drives, const std::string&
                                                   sizeText(drive.capacity.total), toText(drive.mountPoint)));
         item->setData(Qt::UserRole, QFile::decodeName(drive.mountPoint.c_str()));
         if (drive.capacity.free < bytes_)
-            item->setToolTip(tr("Too little is free here."));
+            item->setToolTip(tr("Not enough free space."));
         drives_->addItem(item);
     }
     if (drives_->count() == 0) {

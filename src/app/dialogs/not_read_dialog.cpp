@@ -37,7 +37,7 @@ NotReadDialog::NotReadDialog(PlaceStore& places, TreeUpdater& trees, RightsReade
     list_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
     list_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
     auto* terminalText = new QLabel(tr("Nobody here can be asked for administrator rights. Run this in a terminal; "
-                                       "what it finds is put in as soon as it has ended:"));
+                                       "what it finds is added as soon as it has finished:"));
     terminalText->setWordWrap(true);
     command_->setReadOnly(true);
     command_->setObjectName("terminalCommand");

@@ -8,10 +8,10 @@
 namespace kurvo::app {
 
 RecoveryDialog::RecoveryDialog(const QStringList& sentences, bool waiting, QWidget* parent)
-    : AskDialog("recoveryDialog", tr("What was under way"), parent)
+    : AskDialog("recoveryDialog", tr("Interrupted run"), parent)
 {
-    addText(tr("Kurvo was ended while a plan was being carried out"), "heading");
-    addText(waiting ? tr("Nothing is lost. Some of it still waits:") : tr("Nothing is lost. Each step was seen to:"),
+    addText(tr("Kurvo was interrupted while carrying out a plan"), "heading");
+    addText(waiting ? tr("Nothing is lost. Some of it still waits:") : tr("Nothing is lost. What became of each step:"),
             "second");
     auto* lines = new QLabel;
     lines->setObjectName("recovered");

@@ -21,7 +21,7 @@ SnapshotsDialog::SnapshotsDialog(PlaceStore& places, const AppFolders& folders, 
       verify_(new QPushButton(tr("Verify"))), remove_(new QPushButton(tr("Remove"))),
       import_(new QPushButton(tr("Import…"))), copy_(new QPushButton(tr("Save a whole copy…"))), last_(new QSpinBox),
       weeks_(new QSpinBox), months_(new QSpinBox),
-      weekly_(new QCheckBox(tr("Take one every week by itself, giving way to everybody and not on battery")))
+      weekly_(new QCheckBox(tr("Take one automatically every week, at low priority and not on battery")))
 {
     setWindowTitle(tr("Snapshots"));
     setObjectName("snapshotsDialog");
@@ -70,7 +70,7 @@ SnapshotsDialog::SnapshotsDialog(PlaceStore& places, const AppFolders& folders, 
     connect(table_, &QTableWidget::itemSelectionChanged, this, &SnapshotsDialog::updateButtons);
 
     auto* policy = new QHBoxLayout;
-    policy->addWidget(new QLabel(tr("Kept by itself: the last")));
+    policy->addWidget(new QLabel(tr("Kept automatically: the last")));
     last_->setObjectName("keepLast");
     weeks_->setObjectName("keepWeeks");
     months_->setObjectName("keepMonths");
@@ -130,11 +130,10 @@ void SnapshotsDialog::refresh()
             for (const auto& entry : found.entries)
                 bytes += entry.bytes;
             sums_->setText(
-                tr("%1, %2%3")
-                    .arg(itemsText(found.entries.size(), "snapshot"), sizeText(bytes),
-                         found.bases > 0
-                             ? tr("; %1 of removed ones that others are packed against").arg(sizeText(found.bases))
-                             : QString()));
+                found.bases > 0
+                    ? tr("%1, %2; %3 of removed ones that others are packed against")
+                          .arg(itemsText(found.entries.size(), "snapshot"), sizeText(bytes), sizeText(found.bases))
+                    : tr("%1, %2").arg(itemsText(found.entries.size(), "snapshot"), sizeText(bytes)));
             filling_ = true;
             const auto policy = found.keeping ? found.keeping->of(place) : KeepingPolicy{};
             last_->setValue(static_cast<int>(policy.last));
@@ -153,11 +152,13 @@ void SnapshotsDialog::show(std::vector<CatalogueEntry> entries)
     table_->setRowCount(static_cast<int>(entries_.size()));
     for (int row = 0; row < table_->rowCount(); ++row) {
         const auto& entry = entries_[static_cast<std::size_t>(row)];
-        const QString cells[] = {whenText(entry.info.taken) + (entry.info.partial ? tr(" (partial)") : QString()) +
-                                     (entry.about.pinned ? tr(", pinned") : QString()),
+        const QString when =
+            entry.info.partial ? tr("%1 (partial)").arg(whenText(entry.info.taken)) : whenText(entry.info.taken);
+        const QString cells[] = {entry.about.pinned ? tr("%1, pinned").arg(when) : when,
                                  sizeText(entry.info.diskBytes),
                                  countText(entry.info.entries),
-                                 sizeText(entry.bytes) + (entry.info.baseId.empty() ? QString() : tr(" of changes")),
+                                 entry.info.baseId.empty() ? sizeText(entry.bytes)
+                                                           : tr("%1 of changes").arg(sizeText(entry.bytes)),
                                  toText(entry.about.name),
                                  toText(entry.about.note)};
         for (int column = 0; column < 6; ++column) {
@@ -241,8 +242,10 @@ void SnapshotsDialog::remove()
     if (remove_->property("sure") != QString::fromStdString(entry->path)) {
         remove_->setProperty("sure", QString::fromStdString(entry->path));
         state_->setText(
-            tr("The snapshot of %1 will be gone for good%2. Press Remove once more.")
-                .arg(whenText(entry->info.taken), entry->about.pinned ? tr(", though it is pinned") : QString()));
+            (entry->about.pinned
+                 ? tr("The snapshot of %1 will be removed for good, although it is pinned. Press Remove again.")
+                 : tr("The snapshot of %1 will be removed for good. Press Remove again."))
+                .arg(whenText(entry->info.taken)));
         return;
     }
     remove_->setProperty("sure", {});
@@ -333,7 +336,7 @@ void SnapshotsDialog::switchTimer(bool on)
         weekly_->setChecked(problem.isEmpty() ? on : !on);
         state_->setText(!problem.isEmpty() ? problem
                         : on               ? tr("From now on once a week, the next time in seven days at most.")
-                                           : tr("Not taken by itself any more."));
+                                           : tr("No longer taken automatically."));
     });
 }
 

@@ -61,7 +61,7 @@ PlanKeeper::~PlanKeeper()
 void PlanKeeper::keep(std::uint64_t id)
 {
     const auto* open = places_.placeOf(id);
-    if (!open || !isRecalled(id) || kept_[id].onDisk == open->plan)
+    if (!open || !isRecalled(id) || kept_[id].onDisk == open->plan.state())
         return;
     toKeep_.insert(id);
     soon_.start();
@@ -83,9 +83,9 @@ void PlanKeeper::flushPlans()
     for (const auto id : std::exchange(toKeep_, {})) {
         const auto* open = places_.placeOf(id);
         auto& kept = kept_[id];
-        if (!open || kept.onDisk == open->plan)
+        if (!open || kept.onDisk == open->plan.state())
             continue;
-        kept.onDisk = open->plan;
+        kept.onDisk = open->plan.state();
         const auto file = keptPath(*open);
         const auto notKept = [this, id](const QString& problem) {
             if (kept_.contains(id))
@@ -162,7 +162,7 @@ void PlanKeeper::takeRecalled(std::uint64_t id, const Result<PlanFile>& file)
         const auto lost = restorePlan(*file, *open->tree, open->guard, plan);
         return putRecalled(id, std::move(plan), lost, begun);
     }
-    kept_[id] = {true, Plan()};
+    kept_[id] = {true, PlanState()};
     keep(id); // what was planned until now
     if (file.error().kind != ErrorKind::NotFound)
         notices_.say(tr("The saved plan for this place cannot be used: %1 It was set aside.")
@@ -175,7 +175,7 @@ void PlanKeeper::putRecalled(std::uint64_t id, Plan plan, std::size_t lost, bool
 {
     const auto* open = places_.placeOf(id);
     const bool isAsKept = lost == 0 && !begun;
-    kept_[id] = {true, isAsKept ? std::optional<Plan>(plan) : std::nullopt};
+    kept_[id] = {true, isAsKept ? std::optional<PlanState>(plan.state()) : std::nullopt};
     plan_.restore(id, std::move(plan));
     keep(id);
     if (!open->plan.empty())
@@ -214,9 +214,10 @@ void PlanKeeper::openPlan(const std::string& file)
     };
     runAsync(
         this,
-        [file, plan = open->plan, tree = open->tree, guard = open->guard, packages = open->packages,
+        [file, state = open->plan.state(), tree = open->tree, guard = open->guard, packages = open->packages,
          host = open->info.host] {
-            Opened opened{readPlanFile(file), plan, 0};
+            Opened opened{readPlanFile(file), {}, 0};
+            opened.plan.restore(state);
             if (opened.file && opened.file->host == host)
                 opened.lost = restorePlan(*opened.file, *tree, guard, opened.plan);
             return opened;

@@ -27,7 +27,7 @@ QString tagOf(const Comparison& c, NodeId node)
     case Change::MovedAway:
         return QObject::tr("moved to %1").arg(toText(parentPath(c.now().path(c.nowOf(node)))));
     case Change::NotSeen:
-        return QObject::tr("seen in one of the two only");
+        return QObject::tr("only in one of the two scans");
     case Change::None:
     case Change::Grew:
     case Change::Shrank:
@@ -192,7 +192,7 @@ void ChangeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option
                       cutMiddle(row.name, nameFont, r.width() - wide - 6));
     auto second = row.tag;
     if (row.hidden && !second.isEmpty())
-        second = tr("hidden, ") + second;
+        second = tr("hidden, %1").arg(second);
     if (!second.isEmpty() || !row.apart.isEmpty()) {
         painter->setFont(fontOf(11));
         painter->setPen(t.textSecond);

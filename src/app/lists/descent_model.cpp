@@ -135,8 +135,8 @@ QVariant DescentModel::data(const QModelIndex& index, int role) const
         return at->isRest() ? tr("rest: %1").arg(itemsText(at->restCount, "item")) : toText(tree_->name(at->node));
     case Qt::AccessibleTextRole: {
         const auto whole = tree_->measured(at->folder, measure_);
-        return data(index, Qt::DisplayRole).toString() + ", " + data(index, SizeRole).toString() + ", " +
-               shareText(at->size, whole) + (!at->isRest() && tree_->isHidden(at->node) ? tr(", hidden") : QString());
+        return (!at->isRest() && tree_->isHidden(at->node) ? tr("%1, %2, %3, hidden") : tr("%1, %2, %3"))
+            .arg(data(index, Qt::DisplayRole).toString(), data(index, SizeRole).toString(), shareText(at->size, whole));
     }
     case Qt::ToolTipRole:
         return at->isRest() ? tr("Double-click to list them") : toText(tree_->path(at->node));

@@ -97,9 +97,8 @@ QVariant FileListModel::data(const QModelIndex& index, int role) const
         return {};
     case Qt::AccessibleTextRole:
         if (index.column() == Name)
-            return QStringLiteral("%1, %2%3")
-                .arg(toText(tree_->name(node)), sizeText(tree_->disk(node)),
-                     tree_->isHidden(node) ? tr(", hidden") : QString());
+            return (tree_->isHidden(node) ? tr("%1, %2, hidden") : tr("%1, %2"))
+                .arg(toText(tree_->name(node)), sizeText(tree_->disk(node)));
         return data(index, Qt::DisplayRole);
     case NodeRole:
         return node;

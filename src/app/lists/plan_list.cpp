@@ -19,20 +19,20 @@ QString adviceWords(AdviceLevel level)
 
 QString groupTitle(const PlanItem& first, std::size_t count, std::uint64_t bytes)
 {
-    const auto counted = QObject::tr(" · %1 · %2").arg(itemsText(count, "item"), sizeText(bytes));
+    const auto items = itemsText(count, "item"), size = sizeText(bytes);
     switch (first.action) {
     case Action::EmptyTrash:
-        return QObject::tr("Empty the trash") + counted;
+        return QObject::tr("Empty the trash · %1 · %2").arg(items, size);
     case Action::Delete:
-        return QObject::tr("Delete for good") + counted;
+        return QObject::tr("Delete for good · %1 · %2").arg(items, size);
     case Action::Move:
-        return (first.leaveLink ? QObject::tr("Move to %1, leave a link") : QObject::tr("Move to %1"))
-                   .arg(toText(first.destination)) +
-               counted;
+        return (first.leaveLink ? QObject::tr("Move to %1, leave a link · %2 · %3")
+                                : QObject::tr("Move to %1 · %2 · %3"))
+            .arg(toText(first.destination), items, size);
     case Action::Trash:
         break;
     }
-    return QObject::tr("To the trash") + counted + QObject::tr(" (not free until the trash is emptied)");
+    return QObject::tr("To the trash · %1 · %2 (not free until the trash is emptied)").arg(items, size);
 }
 
 bool sameGroup(const PlanItem& a, const PlanItem& b)
@@ -42,51 +42,66 @@ bool sameGroup(const PlanItem& a, const PlanItem& b)
 
 } // namespace
 
-void PlanRows::show(const PlaceStore& places, const Knowledge& knowledge)
+QString PlanRows::adviceOf(const PlanItem& item) const
+{
+    const auto advice = kurvo::adviceFor(item.path, item.kind == EntryKind::Folder, knowledge_.rules());
+    return advice.rule.empty() ? QString() : adviceWords(advice.level);
+}
+
+QString PlanRows::markOf(const PlanItem& item) const
+{
+    const auto* place = places_.place();
+    const auto found = place && place->marks && item.node != noNode && place->plan.itemOf(item.node) == &item
+                           ? place->marks->of(item.node)
+                           : TreeMarks::Found{};
+    if (!found.mark)
+        return {};
+    QString text;
+    const auto& kinds = place->marks->book().kinds;
+    if (const auto kind = place->marks->book().kindIndex(found.mark->kind))
+        text = QString::fromStdString(kinds[*kind].sign + " " + kinds[*kind].name);
+    if (!found.mark->note.empty())
+        text += QStringLiteral(": ") + toText(found.mark->note);
+    return text;
+}
+
+Finding PlanRows::findingOf(const PlanItem& item) const
+{
+    const auto* finding = places_.place() ? places_.place()->findingFor(item.path) : nullptr;
+    return finding ? *finding : Finding{};
+}
+
+void PlanRows::show()
 {
     beginResetModel();
     rows_.clear();
-    const auto* place = places.place();
-    std::vector<Row> items;
-    if (place)
-        for (const auto& item : place->plan.items()) {
-            const auto* finding = place->findingFor(item.path);
-            Row row{{}, item, finding ? *finding : Finding{}, {}, {}};
-            const auto advice = kurvo::adviceFor(item.path, item.kind == EntryKind::Folder, knowledge.rules());
-            row.advice = advice.rule.empty() ? QString() : adviceWords(advice.level);
-            const auto found = place->marks && item.node != noNode ? place->marks->of(item.node) : TreeMarks::Found{};
-            if (found.mark) {
-                const auto& kinds = place->marks->book().kinds;
-                const auto kind = place->marks->book().kindIndex(found.mark->kind);
-                if (kind)
-                    row.mark = QString::fromStdString(kinds[*kind].sign + " " + kinds[*kind].name);
-                if (!found.mark->note.empty())
-                    row.mark += QStringLiteral(": ") + toText(found.mark->note);
-            }
-            items.push_back(std::move(row));
-        }
-    // Groups stand one after the other already.
+    const auto* place = places_.place();
+    auto items = place ? place->plan.state() : PlanState();
+    rows_.reserve(items.size() + 8);
+    // Groups stand one after the other already, and in each the largest first.
     for (std::size_t begin = 0, end = 0; begin < items.size(); begin = end) {
         std::uint64_t bytes = 0;
-        for (end = begin; end < items.size() && sameGroup(items[begin].item, items[end].item); ++end)
-            bytes += items[end].item.disk;
+        for (end = begin; end < items.size() && sameGroup(*items[begin], *items[end]); ++end)
+            bytes += items[end]->disk;
+        rows_.push_back({groupTitle(*items[begin], end - begin, bytes), items[begin]});
         const auto first = items.begin() + static_cast<std::ptrdiff_t>(begin);
         const auto last = items.begin() + static_cast<std::ptrdiff_t>(end);
-        std::stable_sort(first, last, [this](const Row& a, const Row& b) {
-            switch (sort_) {
-            case PlanSort::Name:
-                return toText(fileName(a.item.path)).localeAwareCompare(toText(fileName(b.item.path))) < 0;
-            case PlanSort::Advice:
-                return a.advice < b.advice;
-            case PlanSort::Check:
-                return a.finding.ready < b.finding.ready;
-            case PlanSort::Size:
-                break;
-            }
-            return a.item.disk > b.item.disk;
-        });
-        rows_.push_back({groupTitle(first->item, end - begin, bytes), first->item, {}, {}, {}});
-        rows_.insert(rows_.end(), first, last);
+        const auto by = [&](const auto& key) {
+            std::vector<std::pair<decltype(key(**first)), PlanItemPtr>> keyed;
+            for (auto item = first; item != last; ++item)
+                keyed.emplace_back(key(**item), *item);
+            std::stable_sort(keyed.begin(), keyed.end(),
+                             [](const auto& a, const auto& b) { return a.first < b.first; });
+            std::transform(keyed.begin(), keyed.end(), first, [](const auto& pair) { return pair.second; });
+        };
+        if (sort_ == PlanSort::Name)
+            by([](const PlanItem& item) { return toText(fileName(item.path)).toCaseFolded(); });
+        else if (sort_ == PlanSort::Advice)
+            by([this](const PlanItem& item) { return adviceOf(item); });
+        else if (sort_ == PlanSort::Check)
+            by([this](const PlanItem& item) { return findingOf(item).ready; });
+        for (auto item = first; item != last; ++item)
+            rows_.push_back({{}, *item});
     }
     endResetModel();
 }
@@ -106,13 +121,13 @@ const PlanItem* PlanRows::itemAt(int row) const
     if (row < 0 || row >= static_cast<int>(rows_.size()))
         return nullptr;
     const auto& found = rows_[static_cast<std::size_t>(row)];
-    return found.group.isEmpty() ? &found.item : nullptr;
+    return found.group.isEmpty() ? found.item.get() : nullptr;
 }
 
 int PlanRows::rowOf(const std::string& path) const
 {
     for (std::size_t i = 0; i < rows_.size(); ++i)
-        if (rows_[i].group.isEmpty() && rows_[i].item.path == path)
+        if (rows_[i].group.isEmpty() && rows_[i].item->path == path)
             return static_cast<int>(i);
     return -1;
 }
@@ -124,36 +139,41 @@ QVariant PlanRows::data(const QModelIndex& index, int role) const
     const auto& row = rows_[static_cast<std::size_t>(index.row())];
     if (!row.group.isEmpty())
         return role == Qt::DisplayRole || role == GroupRole ? QVariant(row.group) : QVariant();
-    const auto finding =
-        row.finding.sentence.empty() ? tr("not checked yet") : withoutPath(row.finding.sentence, row.item.path);
+    const auto& item = *row.item;
+    const auto checked = [&] {
+        const auto finding = findingOf(item);
+        return finding.sentence.empty() ? tr("not checked yet") : withoutPath(finding.sentence, item.path);
+    };
     switch (role) {
     case Qt::DisplayRole:
-        return row.item.action == Action::EmptyTrash ? tr("Everything in the trash") : toText(fileName(row.item.path));
+        return item.action == Action::EmptyTrash ? tr("Everything in the trash") : toText(fileName(item.path));
     case PathRole:
-        return toText(parentPath(row.item.path));
+        return toText(parentPath(item.path));
     case Qt::ToolTipRole:
-        return QStringList{toText(row.item.path), row.mark, finding}.join(QLatin1Char('\n'));
+        return QStringList{toText(item.path), markOf(item), checked()}.join(QLatin1Char('\n'));
     case Qt::AccessibleTextRole:
-        return QStringList{toText(row.item.path), sizeText(row.item.disk), row.advice, row.mark, finding}.join(
+        return QStringList{toText(item.path), sizeText(item.disk), adviceOf(item), markOf(item), checked()}.join(
             QStringLiteral(", "));
     case SizeRole:
-        return sizeText(row.item.disk);
+        return sizeText(item.disk);
     case AdviceRole:
-        return row.advice;
+        return adviceOf(item);
     case MarkRole:
-        return row.mark;
+        return markOf(item);
     case FindingRole:
-        return finding;
-    case ReadyRole:
-        return row.finding.ready ? 1 : row.finding.sentence.empty() ? 0 : -1;
+        return checked();
+    case ReadyRole: {
+        const auto finding = findingOf(item);
+        return finding.ready ? 1 : finding.sentence.empty() ? 0 : -1;
+    }
     default:
         return {};
     }
 }
 
-QSize PlanRow::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const
+QSize PlanRow::sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const
 {
-    return {200, index.data(PlanRows::GroupRole).isNull() ? 44 : 30};
+    return {200, 44}; // titles as well: rows of one height are laid out without being asked one by one
 }
 
 void PlanRow::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const
@@ -209,7 +229,7 @@ void PlanRow::paint(QPainter* painter, const QStyleOptionViewItem& option, const
     const QRect check(row.x() + checkAt, row.y() + 3, row.width() - checkAt - 34, row.height() - 6);
     auto text = index.data(PlanRows::FindingRole).toString();
     if (state < 0)
-        text = tr("held back: ") + text;
+        text = tr("held back: %1").arg(text);
     // Two lines at most; all of it is one hover away.
     const QFontMetrics metrics(painter->font());
     while (text.size() > 8 && metrics.boundingRect(check, Qt::TextWordWrap, text).height() > check.height())

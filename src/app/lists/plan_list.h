@@ -16,11 +16,15 @@ class PlanRows : public QAbstractListModel {
     Q_OBJECT
 public:
     enum Role { PathRole = Qt::UserRole, SizeRole, AdviceRole, MarkRole, FindingRole, ReadyRole, GroupRole };
-    explicit PlanRows(QObject* parent = nullptr) : QAbstractListModel(parent) { }
+    PlanRows(const PlaceStore& places, const Knowledge& knowledge, QObject* parent = nullptr)
+        : QAbstractListModel(parent), places_(places), knowledge_(knowledge)
+    {
+    }
     /// By size until another order is chosen; groups stay in the order they are carried out in.
     void setSort(PlanSort sort) { sort_ = sort; }
     PlanSort sort() const { return sort_; }
-    void show(const PlaceStore& places, const Knowledge& knowledge);
+    /// The plan of the current place. What stands in a row is worked out when it is drawn.
+    void show();
     int rowCount(const QModelIndex& parent = {}) const override;
     QVariant data(const QModelIndex& index, int role) const override;
     Qt::ItemFlags flags(const QModelIndex& index) const override;
@@ -30,11 +34,15 @@ public:
 
 private:
     struct Row {
-        QString group; ///< the title of a group; empty for an item
-        PlanItem item;
-        Finding finding;
-        QString advice, mark;
+        QString group;    ///< the title of a group; empty for an item
+        PlanItemPtr item; ///< of a group: its first
     };
+    QString adviceOf(const PlanItem& item) const;
+    QString markOf(const PlanItem& item) const;
+    Finding findingOf(const PlanItem& item) const;
+
+    const PlaceStore& places_;
+    const Knowledge& knowledge_;
     std::vector<Row> rows_;
     PlanSort sort_ = PlanSort::Size;
 };

@@ -46,24 +46,38 @@ QString PlanModel::partRefusal(NodeId node) const
              toText(p->tree->label(node)));
 }
 
-void PlanModel::setPlan(Place& place, Plan plan)
+void PlanModel::told(Place& place)
 {
-    place.plan = std::move(plan);
     ++place.planVersion;
-    std::erase_if(place.findings, [&](const auto& finding) { return !place.plan.itemAt(finding.first); });
     place.addUpPlan();
     if (places_.isCurrent(place.id))
         emit planChanged();
 }
 
+void PlanModel::remember(Place& place, PlanState state)
+{
+    place.planBefore.push_back(std::move(state));
+    constexpr std::size_t kept = 200;
+    if (place.planBefore.size() > kept)
+        place.planBefore.erase(place.planBefore.begin());
+    place.planAfter.clear();
+}
+
+/// What came off has no finding any more, should it come back.
+void PlanModel::setPlan(Place& place, Plan plan)
+{
+    if (!place.findings.empty())
+        for (const auto& item : place.plan.items())
+            if (!plan.itemAt(item.path))
+                place.findings.erase(item.path);
+    place.plan = std::move(plan);
+    told(place);
+}
+
 void PlanModel::change(Plan changed)
 {
     auto* p = places_.edit();
-    p->planBefore.push_back(p->plan.state());
-    constexpr std::size_t kept = 200;
-    if (p->planBefore.size() > kept)
-        p->planBefore.erase(p->planBefore.begin());
-    p->planAfter.clear();
+    remember(*p, p->plan.state());
     setPlan(*p, std::move(changed));
 }
 
@@ -80,8 +94,8 @@ void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
         return;
     if (const auto refusal = partRefusal(node); !refusal.isEmpty())
         return notices_.say(refusal, Severity::Warning);
-    auto changed = p->plan;
-    if (auto added = changed.add(*p->tree, node, p->guard, guard, intent); !added) {
+    auto before = p->plan.state();
+    if (auto added = p->plan.add(*p->tree, node, p->guard, guard, intent); !added) {
         const auto protection = places_.protectionOf(node);
         const bool ask = protection && protection->canBeLifted && protection->reason == added.error().sentence;
         if (ask)
@@ -91,7 +105,8 @@ void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
         return;
     }
     p->findings.erase(p->tree->path(node));
-    change(std::move(changed));
+    remember(*p, std::move(before));
+    told(*p);
 }
 
 void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, std::function<void(std::size_t)> then)
@@ -112,8 +127,10 @@ void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, 
         Plan plan;
         Plan::Added added;
     };
-    const auto work = [tree = p->tree, plan = p->plan, guard = p->guard, packages = p->packages, intent, whole] {
-        Planned planned{plan, {}};
+    const auto work = [tree = p->tree, state = p->plan.state(), guard = p->guard, packages = p->packages, intent,
+                       whole] {
+        Planned planned;
+        planned.plan.restore(state);
         planned.added = planned.plan.addAll(*tree, whole, guard, intent);
         return planned;
     };
@@ -160,25 +177,30 @@ bool PlanModel::addOutside(std::uint64_t id, const std::vector<PlannedItem>& ite
 void PlanModel::unplan(const std::vector<NodeId>& nodes)
 {
     const auto* p = places_.place();
-    if (!p || places_.refusesWhileLocked())
-        return;
     std::vector<std::string> paths;
-    for (const NodeId node : nodes)
-        if (const auto* item = p->plan.itemOf(node))
+    for (std::size_t i = 0; p && i < nodes.size(); ++i)
+        if (const auto* item = p->plan.itemOf(nodes[i]))
             paths.push_back(item->path);
-    auto changed = p->plan;
-    if (changed.removeAll(paths) > 0)
-        change(std::move(changed));
+    unplan(paths);
 }
 
 void PlanModel::unplan(const std::string& path)
 {
-    const auto* p = places_.place();
+    unplan(std::vector<std::string>{path});
+}
+
+void PlanModel::unplan(const std::vector<std::string>& paths)
+{
+    auto* p = places_.edit();
     if (!p || places_.refusesWhileLocked())
         return;
-    auto changed = p->plan;
-    if (changed.remove(path))
-        change(std::move(changed));
+    auto before = p->plan.state();
+    if (p->plan.removeAll(paths) == 0)
+        return;
+    for (const auto& path : paths)
+        p->findings.erase(path);
+    remember(*p, std::move(before));
+    told(*p);
 }
 
 void PlanModel::clearPlan()
@@ -195,11 +217,12 @@ void PlanModel::stepTo(std::vector<PlanState>& from, std::vector<PlanState>& to)
     to.push_back(p->plan.state());
     auto state = std::move(from.back());
     from.pop_back();
-    std::erase_if(state,
-                  [p](const PlanItemPtr& item) { return item->node != noNode && !p->tree->contains(item->node); });
-    Plan plan;
-    plan.restore(std::move(state));
-    setPlan(*p, std::move(plan));
+    if (!p->tree->removed().empty())
+        std::erase_if(state,
+                      [p](const PlanItemPtr& item) { return item->node != noNode && !p->tree->contains(item->node); });
+    for (const auto& path : p->plan.become(std::move(state)))
+        p->findings.erase(path);
+    told(*p);
 }
 
 void PlanModel::undoPlanChange()
@@ -243,15 +266,18 @@ void PlanModel::settle(std::uint64_t id, const RunRecord& record, const std::vec
         p->planBefore.clear();
         p->planAfter.clear();
     }
-    auto plan = p->plan;
-    plan.removeAll(done);
-    setPlan(*p, std::move(plan));
+    p->plan.removeAll(done);
+    for (const auto& path : done)
+        p->findings.erase(path);
+    told(*p);
 }
 
 std::function<PlanFile()> PlanModel::planFile(const Place& target)
 {
-    return [plan = target.plan, tree = target.tree, marks = target.marks, host = target.info.host,
+    return [state = target.plan.state(), tree = target.tree, marks = target.marks, host = target.info.host,
             place = target.info.place, taken = target.info.taken] {
+        Plan plan;
+        plan.restore(state);
         auto file = planFileOf(plan, *tree);
         file.host = host;
         file.place = place;

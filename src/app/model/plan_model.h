@@ -34,6 +34,7 @@ public:
     /// As one change.
     void unplan(const std::vector<NodeId>& nodes);
     void unplan(const std::string& path);
+    void unplan(const std::vector<std::string>& paths);
     void clearPlan();
     void undoPlanChange();
     void redoPlanChange();
@@ -63,6 +64,8 @@ private:
     bool isLocked() const { return places_.isLocked(); }
     QString partRefusal(NodeId node) const;
     void setPlan(Place& place, Plan plan);
+    void told(Place& place);
+    void remember(Place& place, PlanState state);
     void stepTo(std::vector<PlanState>& from, std::vector<PlanState>& to);
     void refreshDestinations();
 

@@ -28,7 +28,7 @@ struct TreeUpdater::Basis {
     std::shared_ptr<const Matching> earlier;
     std::shared_ptr<const MarkBook> marks;
     std::optional<Narrowing> narrowing;
-    Plan plan;
+    PlanState plan;
     std::uint64_t planVersion = 0;
     std::vector<PlanState> before, after;
 };
@@ -128,8 +128,8 @@ void TreeUpdater::finish(std::uint64_t id, const ScannedPlace& scanned)
 
 TreeUpdater::Basis TreeUpdater::basisOf(const Place& place) const
 {
-    return {place.tree,       place.earlier,  knowledge_.marks(place.info.host),
-            place.narrowing,  place.plan,     place.planVersion,
+    return {place.tree,       place.earlier,      knowledge_.marks(place.info.host),
+            place.narrowing,  place.plan.state(), place.planVersion,
             place.planBefore, place.planAfter};
 }
 
@@ -161,13 +161,13 @@ void makeRest(Update& update, const Basis& basis, Plan::IfChanged ifChanged)
                                     sameIds ? basis.narrowing->wanted
                                             : carried(*basis.narrowing->wanted, *update.newIds, *update.tree),
                                     basis.narrowing->words);
-    update.plan = basis.plan;
     if (sameIds) {
         // What was planned and is gone comes off with the run; states keep it, and going back finds that it is gone.
         update.before = basis.before;
         update.after = basis.after;
         return;
     }
+    update.plan.restore(basis.plan);
     update.dropped = update.plan.rebind(*update.tree, ifChanged);
     StateRebinder again(*update.tree);
     for (const auto& state : basis.before)

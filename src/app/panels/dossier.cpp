@@ -52,7 +52,7 @@ Dossier::Dossier(Models& models, QWidget* parent)
       mark_(new MarkPanel(models_.places, models_.view)),
       advice_(new AdvicePanel(models_.places, models_.notices, models_.knowledge)),
       history_(new HistoryPanel(models_.places, models_.snapshots, models_.folders)), note_(new QLabel),
-      plan_(new QPushButton), open_(new QPushButton(tr("Open"))), show_(new QPushButton(tr("Show in files"))),
+      plan_(new QPushButton), open_(new QPushButton(tr("Open"))), show_(new QPushButton(tr("Show in file manager"))),
       copy_(new QPushButton(tr("Copy path"))), more_(new QPushButton(tr("More  ▾"))), body_(new QWidget),
       actions_(new QWidget), empty_(new QLabel(tr("Facts about what you select will stand here.")))
 {
@@ -229,7 +229,7 @@ void Dossier::update()
     if (const auto* item = place->plan.itemOf(node))
         note = tr("On the plan: %1.").arg(intentText(*item));
     else if (covering != noNode)
-        note = tr("On the plan already, as part of %1.").arg(toText(tree.name(covering)));
+        note = tr("Already planned, as part of %1.").arg(toText(tree.name(covering)));
     else if (tree.store().has(node, FlagUnreadable))
         note = tr("This folder could not be read. What is in it is missing from every figure.");
     else if (tree.store().has(node, FlagDoor))
@@ -328,10 +328,9 @@ void Dossier::takeAnswer(const std::optional<Result<FileFacts>>& answer, NodeId 
     const auto& facts = *answer;
     const auto& store = models_.places.place()->tree->store();
     if (!facts || facts->stat.kind != store.kind(node) || facts->stat.inode != store.inode(node)) {
-        addFact(tr("On disk"), facts ? tr("something else stands there by now: read this folder again (F5)")
-                               : facts.error().sysError == ENOENT
-                                   ? tr("not there any more: read this folder again (F5)")
-                                   : QString::fromStdString(facts.error().sentence));
+        addFact(tr("On disk"), facts ? tr("replaced since the scan: rescan this folder (F5)")
+                               : facts.error().sysError == ENOENT ? tr("no longer there: rescan this folder (F5)")
+                                                                  : QString::fromStdString(facts.error().sentence));
         return;
     }
     showFromDisk(*facts, node);
@@ -342,15 +341,17 @@ void Dossier::showFromDisk(const FileFacts& facts, NodeId node)
     addFact(tr("Group"), toText(facts.group));
     const auto permissions = permissionText(facts.stat.mode, facts.stat.kind == EntryKind::Folder);
     if (facts.stat.kind != EntryKind::SymbolicLink)
-        addFact(tr("Permits"), permissions, QStringLiteral("%1").arg(facts.stat.mode & 07777, 4, 8, QLatin1Char('0')));
+        addFact(tr("Permissions"), permissions,
+                QStringLiteral("%1").arg(facts.stat.mode & 07777, 4, 8, QLatin1Char('0')));
     if (!facts.linkTarget.empty())
-        addFact(tr("Leads to"), toText(facts.linkTarget).replace(QLatin1Char('/'), QStringLiteral("/\u200B")) +
-                                    (facts.linkBroken ? tr(" (nothing is there)") : QString()));
+        addFact(tr("Links to"),
+                (facts.linkBroken ? tr("%1 (nothing is there)") : QStringLiteral("%1"))
+                    .arg(toText(facts.linkTarget).replace(QLatin1Char('/'), QStringLiteral("/\u200B"))));
     QStringList why;
     if (facts.compressed)
         why << tr("compressed by the filesystem");
     if (facts.preallocated)
-        why << tr("space kept ahead");
+        why << tr("preallocated space");
     if (facts.shared)
         why << tr("shares blocks with other files");
     if (!why.isEmpty() && apparent_)
@@ -364,16 +365,16 @@ void Dossier::fillFacts(const Place& place, NodeId node)
     const auto& store = tree.store();
     const bool folder = tree.isFolder(node);
     const auto apparent = tree.apparent(node), disk = tree.disk(node);
-    QString why;
+    QString said = QStringLiteral("%1");
     if (!folder && tree.countedAt(node) == node) {
         if (disk + 4096 < apparent)
-            why = tr(" (holes: sparse)");
+            said = tr("%1 (holes: sparse)");
         else if (disk > apparent + (1 << 20))
-            why = tr(" (space kept ahead)");
+            said = tr("%1 (preallocated space)");
     } else if (folder && disk > apparent + apparent / 5 && tree.sums(node).files > 100) {
-        why = tr(" (many small files)");
+        said = tr("%1 (many small files)");
     }
-    apparent_ = addFact(tr("Apparent"), sizeText(apparent) + why);
+    apparent_ = addFact(tr("Apparent"), said.arg(sizeText(apparent)));
     if (place.earlier) {
         const auto growth = place.earlier->growth(tree, node, Measure::Disk);
         const bool isNew = place.earlier->earlier(node) == noNode;
@@ -430,10 +431,11 @@ void Dossier::fillLinks(const Place& place, NodeId node)
         if (known > 3)
             others = others.mid(0, 3) << tr("and %1 more").arg(set.count - 4);
         addFact(tr("Links"),
-                tr("%1 in all").arg(set.links) +
-                    (known > 0 ? QStringLiteral(":\n") +
-                                     others.join(QLatin1Char('\n')).replace(QLatin1Char('/'), QStringLiteral("/\u200B"))
-                               : tr(", the others outside of this place")));
+                known > 0
+                    ? tr("%1 in all:\n%2")
+                          .arg(set.links)
+                          .arg(others.join(QLatin1Char('\n')).replace(QLatin1Char('/'), QStringLiteral("/\u200B")))
+                    : tr("%1 in all, the others outside of this place").arg(set.links));
         const NodeId counted = tree.countedAt(node);
         if (counted != node && counted != noNode)
             addFact(tr("Counted at"), toText(tree.path(counted)).replace(QLatin1Char('/'), QStringLiteral("/\u200B")));

@@ -75,7 +75,7 @@ void JobCard::refresh()
         doing = tr("Taking back");
         break;
     case PlanJob::Kind::Recover:
-        doing = tr("Seeing to what was under way");
+        doing = tr("Recovering an interrupted run");
         break;
     }
     const auto& p = job->progress;
@@ -104,7 +104,7 @@ void JobCard::refresh()
     left_->setVisible(!left.isEmpty());
     const bool acts = job->kind == PlanJob::Kind::CarryOut || job->kind == PlanJob::Kind::TakeBack;
     pause_->setVisible(acts);
-    pause_->setText(paused ? tr("Go on") : tr("Pause"));
+    pause_->setText(paused ? tr("Resume") : tr("Pause"));
     pause_->setEnabled(!job->stop.stop_requested());
     stop_->setText(acts ? tr("Stop after this item") : tr("Stop"));
     stop_->setEnabled(!job->stop.stop_requested());

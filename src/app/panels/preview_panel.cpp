@@ -176,8 +176,8 @@ void PreviewPanel::showFolder(NodeId folder)
                      .arg(sizeText(tree.disk(children[i])), 10)
                      .arg(toText(tree.name(children[i])), tree.isFolder(children[i]) ? "/" : "");
     if (children.size() > most)
-        lines += tr("            and %1 more\n").arg(children.size() - most);
-    facts_->setText(facts_->text() + tr(" · %1").arg(itemsText(tree.sums(folder).files, "file")));
+        lines += QString(12, QLatin1Char(' ')) + tr("and %1 more").arg(children.size() - most) + QLatin1Char('\n');
+    facts_->setText(tr("%1 · %2").arg(facts_->text(), itemsText(tree.sums(folder).files, "file")));
     if (children.empty())
         return showNote(tr("This folder is empty."));
     text_->setPlainText(lines);
@@ -214,7 +214,7 @@ void PreviewPanel::ask(const std::string& path)
     const auto program = workerProgram();
     if (program.isEmpty())
         return showNote(tr("kurvo-preview was not found beside this program: install Kurvo again."));
-    showNote(tr("Being looked at…"));
+    showNote(tr("Loading…"));
     settled_ = false;
     worker_ = new QProcess(this);
     worker_->setProgram(program);

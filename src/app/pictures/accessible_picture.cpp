@@ -35,8 +35,8 @@ public:
         const auto& cell = view_->picture()->cell(index_);
         const CellColours words(*place, view_->places().measure());
         if (which == QAccessible::Name)
-            return QStringLiteral("%1, %2%3")
-                .arg(words.name(cell), words.size(cell), words.isHidden(cell) ? QObject::tr(", hidden") : QString());
+            return (words.isHidden(cell) ? QObject::tr("%1, %2, hidden") : QObject::tr("%1, %2"))
+                .arg(words.name(cell), words.size(cell));
         if (which == QAccessible::Value)
             return words.size(cell);
         return which == QAccessible::Description && cell.node != noNode ? toText(place->tree->path(cell.node))

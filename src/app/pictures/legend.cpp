@@ -83,7 +83,7 @@ void Legend::rebuild()
         if (place->lit.files) {
             Entry entry;
             entry.isType = true;
-            entry.name = tr("lit: what was found ×");
+            entry.name = tr("highlighted: what was found ×");
             entry.colour = theme().accent;
             entries_.push_back(entry);
         } else if (place->lit.type != 0) {

@@ -11,11 +11,9 @@ void Picture::paint(QPainter& painter, const CellColours& colours) const
         return;
     paintCells(painter, colours);
     // Planned items on top of everything: faded and crossed through.
-    for (const auto& item : colours.place.plan.items()) {
-        if (item.node == noNode)
-            continue;
-        const int index = of(*colours.place.tree, item.node);
-        if (index <= 0 || cell(index).node != item.node || cell(index).kind == CellKind::Rest)
+    const auto& plan = colours.place.plan;
+    for (int index = 1; index < size() && !plan.empty(); ++index) {
+        if (cell(index).kind == CellKind::Rest || !plan.has(cell(index).node))
             continue;
         auto veil = theme().panel;
         veil.setAlpha(165);

@@ -57,15 +57,17 @@ void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const
     painter.setFont(fontOf(13));
     painter.setPen(theme().textSecond);
     const auto measured = place.shown()->measured(place.focus, place.view.measure);
-    painter.drawText(QRectF(inner.x(), inner.y() + 28, inner.width(), 20), Qt::AlignLeft | Qt::AlignVCenter,
-                     QObject::tr("%1 · %2 · %3 · scanned %4")
-                         .arg(place.view.measure == Measure::Files ? itemsText(measured, "file") : sizeText(measured),
-                              place.view.measure == Measure::Apparent ? QObject::tr("apparent size")
-                              : place.view.measure == Measure::Files  ? QObject::tr("file count")
-                                                                      : QObject::tr("size on disk"),
-                              toText(place.info.host),
-                              QString::fromStdString(formatTime(place.info.taken)) +
-                                  (place.info.partial ? QObject::tr(" (partial)") : QString())));
+    painter.drawText(
+        QRectF(inner.x(), inner.y() + 28, inner.width(), 20), Qt::AlignLeft | Qt::AlignVCenter,
+        QObject::tr("%1 · %2 · %3 · scanned %4")
+            .arg(place.view.measure == Measure::Files ? itemsText(measured, "file") : sizeText(measured),
+                 place.view.measure == Measure::Apparent ? QObject::tr("apparent size")
+                 : place.view.measure == Measure::Files  ? QObject::tr("file count")
+                                                         : QObject::tr("size on disk"),
+                 toText(place.info.host),
+                 place.info.partial
+                     ? QObject::tr("%1 (partial)").arg(QString::fromStdString(formatTime(place.info.taken)))
+                     : QString::fromStdString(formatTime(place.info.taken))));
     const QRectF room = inner.adjusted(0, 56, 0, -30);
     if (place.view.picture == PictureKind::Types)
         return paintBands(painter, room, place);

@@ -44,7 +44,7 @@ void whenThere(Notices& notices, const std::string& path, std::function<void()> 
             if (there)
                 then();
             else
-                notices.say(QObject::tr("%1 is not there any more.").arg(toText(path)), Severity::Warning);
+                notices.say(QObject::tr("%1 is no longer there.").arg(toText(path)), Severity::Warning);
         });
 }
 

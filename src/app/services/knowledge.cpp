@@ -17,14 +17,13 @@ Knowledge::Knowledge(const AppFolders& folders, QObject* parent)
             emit rulesRead();
             if (!rules->problems.empty()) {
                 const auto& first = rules->problems.front();
-                emit problem(tr("%1, line %2: %3%4")
-                                 .arg(toText(first.file))
-                                 .arg(first.line)
-                                 .arg(QString::fromStdString(first.sentence),
-                                      rules->problems.size() > 1
-                                          ? tr(" %1 more; see \"kurvoctl advice check\".")
-                                                .arg(itemsText(rules->problems.size() - 1, "mistake"))
-                                          : tr(" The other rules are in use.")));
+                const auto more = static_cast<int>(rules->problems.size()) - 1;
+                emit problem(
+                    (more > 0 ? tr("%1, line %2: %3 %n more mistake(s): see \"kurvoctl advice check\".", nullptr, more)
+                              : tr("%1, line %2: %3 The other rules are in use."))
+                        .arg(toText(first.file))
+                        .arg(first.line)
+                        .arg(QString::fromStdString(first.sentence)));
             }
         });
     runAsync(

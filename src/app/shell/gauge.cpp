@@ -86,10 +86,10 @@ void Gauge::fillPlaceMenu()
     const auto& places = places_.places();
     for (std::size_t i = 0; i < places.size(); ++i) {
         const auto& info = places[i]->info;
-        const auto when = places[i]->isGrowing() ? tr("being scanned") : whenText(info.taken);
-        const auto partial = info.partial && !places[i]->isGrowing() ? tr(", partial") : QString();
-        auto* action =
-            menu->addAction(toText(info.placeName) + "   " + when + partial, [this, i] { places_.showPlace(i); });
+        const auto when = places[i]->isGrowing() ? tr("being scanned")
+                          : info.partial         ? tr("%1, partial").arg(whenText(info.taken))
+                                                 : whenText(info.taken);
+        auto* action = menu->addAction(toText(info.placeName) + "   " + when, [this, i] { places_.showPlace(i); });
         action->setCheckable(true);
         action->setChecked(places[i].get() == places_.place());
     }

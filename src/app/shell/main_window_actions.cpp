@@ -61,31 +61,31 @@ void MainWindow::makeActions()
     add(scan, tr("Choose a folder…"), {QKeySequence::Open}, [this] { scan_->chooseFolder(); });
     add(scan, tr("Open a snapshot…"), {QKeySequence("Ctrl+Shift+O")}, [this] { scan_->openSnapshotFile(); });
     scan->addSeparator();
-    rescanFolder_ = add(scan, tr("Read this folder again"), {QKeySequence::Refresh}, [this] {
+    rescanFolder_ = add(scan, tr("Rescan this folder"), {QKeySequence::Refresh}, [this] {
         const auto* place = models_.places.place();
         const auto node = subject();
         models_.scans.rescan(node != noNode && place->tree->isFolder(node) ? node : place->focus);
     });
     rescanChanged_ =
-        add(scan, tr("Read again what changed"), {QKeySequence("Ctrl+F5")}, [this] { models_.scans.rescanChanged(); });
-    rescan_ = add(scan, tr("Scan this place again"), {QKeySequence("Shift+F5")}, [this] {
+        add(scan, tr("Rescan what changed"), {QKeySequence("Ctrl+F5")}, [this] { models_.scans.rescanChanged(); });
+    rescan_ = add(scan, tr("Rescan this place"), {QKeySequence("Shift+F5")}, [this] {
         setStage(Stage::Scan);
         scan_->scanAgain(*models_.places.place());
     });
-    pauseScan_ = add(scan, tr("Pause the scans"), {QKeySequence("Ctrl+,")}, [this] {
+    pauseScan_ = add(scan, tr("Pause scanning"), {QKeySequence("Ctrl+,")}, [this] {
         const bool pause = models_.scans.runningScan()->pausedSinceMs == 0;
         const auto jobs = models_.scans.scans();
         for (const auto& job : jobs)
             models_.scans.pauseScan(job.get(), pause);
     });
-    stopScan_ = add(scan, tr("Stop the scans"), {QKeySequence("Ctrl+.")}, [this] {
+    stopScan_ = add(scan, tr("Stop scanning"), {QKeySequence("Ctrl+.")}, [this] {
         const auto jobs = models_.scans.scans();
         for (const auto& job : jobs)
             models_.scans.stopScan(job.get());
     });
     scan->addSeparator();
     ledger_ = add(scan, tr("Ledger…"), {QKeySequence("Ctrl+L")}, [this] { showLedger(); });
-    notRead_ = add(scan, tr("What could not be read…"), {QKeySequence("Ctrl+R")}, [this] { showNotRead(); });
+    notRead_ = add(scan, tr("Unreadable items…"), {QKeySequence("Ctrl+R")}, [this] { showNotRead(); });
 
     auto* go = menu_->addMenu(tr("Go"));
     goInto_ = add(go, tr("Into the selected folder"), {QKeySequence("Alt+Down")}, [this] {
@@ -101,10 +101,9 @@ void MainWindow::makeActions()
     largest_ = add(go, tr("Largest file in here"), {QKeySequence("L")}, [selectLargest] { selectLargest(false); });
     largestHidden_ =
         add(go, tr("Largest hidden file in here"), {QKeySequence("H")}, [selectLargest] { selectLargest(true); });
-    goTo_ = add(go, tr("To a path…"), {QKeySequence("Ctrl+G")}, [this] { explore_->trail()->startTyping(); });
+    goTo_ = add(go, tr("Go to path…"), {QKeySequence("Ctrl+G")}, [this] { explore_->trail()->startTyping(); });
     go->addSeparator();
-    const QString stageNames[] = {tr("Stage Scan"), tr("Stage Explore"), tr("Stage Find"), tr("Stage Compare"),
-                                  tr("Stage Clear")};
+    const QString stageNames[] = {tr("Scan"), tr("Explore"), tr("Find"), tr("Compare"), tr("Clear")};
     for (int i = 0; i < 5; ++i)
         add(go, stageNames[i], {QKeySequence(stageKeys[i])}, [this, i] { setStage(static_cast<Stage>(i)); });
     filter_ = add(go, tr("Filter"), {QKeySequence::Find}, [this] {
@@ -117,12 +116,12 @@ void MainWindow::makeActions()
     item->setObjectName("itemMenu");
     previewAction_ = add(item, tr("Preview"), {QKeySequence(Qt::Key_Space)}, [this] { preview_->toggle(); });
     open_ = add(item, tr("Open"), {QKeySequence("Ctrl+Return")}, pathDo(openItem));
-    show_ = add(item, tr("Show in files"), {QKeySequence("Ctrl+E")}, pathDo(showInFileManager));
+    show_ = add(item, tr("Show in file manager"), {QKeySequence("Ctrl+E")}, pathDo(showInFileManager));
     openWith_ = add(item, tr("Open with…"), {QKeySequence("Alt+Return")}, [this] {
         if (const auto node = subject(); node != noNode)
             openItemWith(models_.notices, models_.places.place()->tree->path(node), QCursor::pos(), this);
     });
-    terminal_ = add(item, tr("Terminal here"), {QKeySequence("Ctrl+T")}, [this] {
+    terminal_ = add(item, tr("Open a terminal here"), {QKeySequence("Ctrl+T")}, [this] {
         if (const auto node = subject(); node != noNode)
             openTerminal(models_.notices, models_.places.place()->tree->path(node),
                          models_.places.place()->tree->isFolder(node));
@@ -133,7 +132,7 @@ void MainWindow::makeActions()
             paths.push_back(models_.places.place()->tree->path(node));
         copyPaths(models_.notices, paths);
     });
-    openInPlace_ = add(item, tr("Open in place"), {QKeySequence("Ctrl+I")}, [this] {
+    openInPlace_ = add(item, tr("Expand here"), {QKeySequence("Ctrl+I")}, [this] {
         if (const auto node = subject(); node != noNode)
             explore_->descent()->toggleOpened(node);
     });
@@ -149,13 +148,13 @@ void MainWindow::makeActions()
     auto* plan = menu_->addMenu(tr("Plan"));
     undoPlan_ = add(plan, tr("Undo the last change to the plan"), {QKeySequence::Undo},
                     [this] { models_.plan.undoPlanChange(); });
-    redoPlan_ = add(plan, tr("Redo it"), {QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")},
+    redoPlan_ = add(plan, tr("Redo the change to the plan"), {QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")},
                     [this] { models_.plan.redoPlanChange(); });
-    clearPlan_ = add(plan, tr("Take everything off the plan"), {}, [this] { models_.plan.clearPlan(); });
+    clearPlan_ = add(plan, tr("Clear the plan"), {}, [this] { models_.plan.clearPlan(); });
     savePlan_ = add(plan, tr("Save the plan for review…"), {}, [this] { savePlan(); });
     openPlan_ = add(plan, tr("Open a plan…"), {}, [this] { openPlan(); });
     carryOut_ = add(plan, tr("Carry out…"), {QKeySequence("Ctrl+Shift+Return")}, [this] { setStage(Stage::Clear); });
-    takeBack_ = add(plan, tr("Take back what was done last"), {QKeySequence("Ctrl+Alt+Z")}, [this] {
+    takeBack_ = add(plan, tr("Undo the last run"), {QKeySequence("Ctrl+Alt+Z")}, [this] {
         const auto& history = models_.logbook.history();
         const auto last =
             std::find_if(history.begin(), history.end(), [](const RunRecord& r) { return r.canBeUndone(); });
@@ -191,7 +190,7 @@ void MainWindow::makeActions()
 
     auto* view = menu_->addMenu(tr("View"));
     auto* themes = new QActionGroup(this);
-    const QString themeNames[] = {tr("Theme of the system"), tr("Light"), tr("Dark")};
+    const QString themeNames[] = {tr("Follow the system theme"), tr("Light"), tr("Dark")};
     for (int i = 0; i < 3; ++i) {
         auto* action = add(view, themeNames[i], {}, [this, i] { chooseTheme(static_cast<ThemeChoice>(i)); });
         action->setCheckable(true);
@@ -208,7 +207,7 @@ void MainWindow::makeActions()
         unitActions_.push_back(action);
     }
     view->addSeparator();
-    stillPictures_ = add(view, tr("No motion"), {}, [this] { chooseMotion(stillPictures_->isChecked()); });
+    stillPictures_ = add(view, tr("Reduce motion"), {}, [this] { chooseMotion(stillPictures_->isChecked()); });
     stillPictures_->setCheckable(true);
     auto* weights = view->addMenu(tr("Follow the weight while a folder holds"));
     auto* thresholds = new QActionGroup(this);
@@ -313,7 +312,7 @@ void MainWindow::updateActions()
     const auto* running = models_.scans.runningScan();
     stopScan_->setEnabled(running != nullptr);
     pauseScan_->setEnabled(running != nullptr);
-    pauseScan_->setText(running && running->pausedSinceMs != 0 ? tr("Go on with the scans") : tr("Pause the scans"));
+    pauseScan_->setText(running && running->pausedSinceMs != 0 ? tr("Resume scanning") : tr("Pause scanning"));
     const bool live = place && !place->fromSnapshot && !place->isGrowing();
     rescan_->setEnabled(place && !place->info.sample && !place->isGrowing());
     rescanFolder_->setEnabled(live);
@@ -373,7 +372,7 @@ void MainWindow::showKeys()
                "<tr><td>Several items</td><td>Ctrl+click; Shift+arrows in the descent</td></tr>"
                "<tr><td>A folder's children in place</td><td>Shift+Right, Shift+Left in the descent</td></tr>"
                "<tr><td>Find a name in the descent</td><td>/ and its beginning</td></tr>"
-               "<tr><td>Put out what is lit</td><td>Escape</td></tr>");
+               "<tr><td>Clear the highlight</td><td>Escape</td></tr>");
     auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keys"), QStringLiteral("<table>%1</table>").arg(rows),
                                 QMessageBox::Close, this);
     box->setAttribute(Qt::WA_DeleteOnClose);

@@ -82,7 +82,7 @@ void MainWindow::askWhereToMove()
         settings_.setValue("plan/moveTo", QFile::decodeName(intent.destination.c_str()));
         settings_.setValue("plan/leaveLink", intent.leaveLink);
         if (!models_.places.place() || models_.places.place()->tree->sharedStore() != store)
-            return models_.notices.say(tr("The place was read again meanwhile. Choose the items once more."),
+            return models_.notices.say(tr("The place was rescanned in the meantime. Select the items again."),
                                        Severity::Warning);
         if (nodes.size() == 1)
             models_.plan.planItem(nodes.front(), intent);

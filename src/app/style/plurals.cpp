@@ -12,7 +12,7 @@ QString EnglishPlurals::translate(const char*, const char* text, const char*, in
 {
     if (n < 0)
         return {};
-    static const QRegularExpression forms(QStringLiteral("\\((?:([a-z]*)\\|)?([a-z]+)\\)"));
+    static const QRegularExpression forms(QStringLiteral("\\((?:([a-z]*)\\|([a-z]*)|([a-z]+))\\)"));
     auto sentence = QString::fromUtf8(text);
     qsizetype from = 0;
     for (auto found = forms.match(sentence); found.hasMatch(); found = forms.match(sentence, from)) {
@@ -21,7 +21,8 @@ QString EnglishPlurals::translate(const char*, const char* text, const char*, in
         from = at + 1;
         if (at == 0 || !sentence[at - 1].isLetter())
             continue;
-        sentence.replace(at, found.capturedLength(), n == 1 ? found.captured(1) : found.captured(2));
+        sentence.replace(at, found.capturedLength(),
+                         n == 1 ? found.captured(1) : found.captured(2) + found.captured(3));
     }
     return sentence;
 }

@@ -79,14 +79,14 @@ QString permissionText(std::uint32_t mode, bool folder)
             words << (folder ? QObject::tr("enter") : QObject::tr("run"));
         return words.isEmpty() ? QObject::tr("nothing") : words.join(", ");
     };
-    auto text = QObject::tr("owner: %1 · group: %2 · others: %3").arg(of(6), of(3), of(0));
+    QStringList text{QObject::tr("owner: %1 · group: %2 · others: %3").arg(of(6), of(3), of(0))};
     if ((mode & 04000) != 0)
-        text += QObject::tr(" · runs as its owner");
+        text << QObject::tr("runs as its owner");
     if ((mode & 02000) != 0)
-        text += folder ? QObject::tr(" · what is made in it gets its group") : QObject::tr(" · runs as its group");
+        text << (folder ? QObject::tr("what is created in it gets its group") : QObject::tr("runs as its group"));
     if ((mode & 01000) != 0 && folder)
-        text += QObject::tr(" · only owners remove their own");
-    return text;
+        text << QObject::tr("only owners can remove their own");
+    return text.join(QStringLiteral(" · "));
 }
 
 QString adviceLevelText(AdviceLevel level)

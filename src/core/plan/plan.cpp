@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <unordered_set>
+#include <utility>
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
@@ -256,6 +257,30 @@ void Plan::restore(PlanState state)
     byNode_.reserve(items_.size());
     for (const auto& item : items_)
         index(item);
+}
+
+std::vector<std::string> Plan::become(PlanState state)
+{
+    const std::unordered_set<const PlanItem*> wanted = [&] {
+        std::unordered_set<const PlanItem*> all(state.size());
+        for (const auto& item : state)
+            all.insert(item.get());
+        return all;
+    }();
+    std::vector<std::string> off;
+    for (const auto& item : items_)
+        if (!wanted.contains(item.get())) {
+            unindex(*item);
+            off.push_back(item->path);
+        }
+    const auto before = std::exchange(items_, std::move(state));
+    std::unordered_set<const PlanItem*> known(before.size());
+    for (const auto& item : before)
+        known.insert(item.get());
+    for (const auto& item : items_)
+        if (!known.contains(item.get()))
+            index(item);
+    return off;
 }
 
 bool Plan::operator==(const Plan& other) const

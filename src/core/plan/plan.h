@@ -166,6 +166,9 @@ public:
     /// As it is now, to come back to by restore().
     const PlanState& state() const { return items_; }
     void restore(PlanState state);
+    /// The same from a state that has much in common with it: costs by what is different, and one pass. Returns the
+    /// paths of what came off.
+    std::vector<std::string> become(PlanState state);
 
     std::size_t count(Action action) const { return sums_[static_cast<std::size_t>(action)].count; }
     /// Items that cannot be taken back.

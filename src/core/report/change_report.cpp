@@ -85,8 +85,9 @@ std::string changesAsHtml(const ChangeReport& report, SizeUnits units)
                             formatTime(report.before), formatTime(report.now), formatDifference(sums.net(), units),
                             size(sums.grown), size(sums.shrunk), size(sums.movedIn));
     if (sums.notSeen != 0)
-        html += fmt::format("<div class=second>{} could be seen in one of the two only and is not compared.</div>\n",
-                            formatDifference(sums.notSeen, units));
+        html +=
+            fmt::format("<div class=second>{} could only be seen in one of the two scans and is not compared.</div>\n",
+                        formatDifference(sums.notSeen, units));
     if (const auto places = placesThatExplain(c, Measure::Disk); !places.nodes.empty()) {
         html += fmt::format("<h2>What explains {:.0f} % of it</h2>\n<table>\n", places.share * 100);
         for (const auto node : places.nodes)

@@ -125,7 +125,7 @@ Row rowFromJson(const std::string& line)
 {
     const auto object = nlohmann::json::parse(withoutSurrogates(line), nullptr, false);
     if (!object.is_object())
-        throw Wrong{"it is no JSON object"};
+        throw Wrong{"it is not a valid JSON object"};
     std::array<std::string, columns> fields;
     static constexpr std::array names{"path",  "kind",   "size",  "blocks", "modified", "modified_ns",
                                       "inode", "device", "links", "owner",  "flags"};

@@ -41,14 +41,14 @@ TEST_CASE("when memory runs out while the plan is worked on, the job ends and th
 {
     ModelsOf w;
     std::vector<NodeId> nodes;
-    for (int i = 0; i < 900; ++i)
+    for (int i = 0; i < 300; ++i)
         w.t.file("place/" + std::to_string(i), 4096);
     w.scan(w.t / "place");
     w.place()->tree->forEachChild(rootNode, [&](NodeId child) { nodes.push_back(child); });
     w.models.plan.planAll(nodes);
-    REQUIRE(ModelsOf::until([&] { return w.place()->plan.items().size() == 900; }));
+    REQUIRE(ModelsOf::until([&] { return w.place()->plan.items().size() == 300; }));
     w.said.clear();
-    largest = 150'000; // what the plan as a file takes
+    largest = 60'000; // what the plan as a file takes
     SECTION("checked")
     {
         w.models.runner.checkPlan();
@@ -62,7 +62,7 @@ TEST_CASE("when memory runs out while the plan is worked on, the job ends and th
     CHECK(w.heard("not enough memory"));
     CHECK_FALSE(w.models.places.isLocked());
     w.models.plan.unplan(std::vector{nodes.front()});
-    CHECK(w.place()->plan.items().size() == 899);
+    CHECK(w.place()->plan.items().size() == 299);
     w.models.runner.carryOutPlan();
     w.settle();
     CHECK(w.place()->plan.empty());

@@ -29,9 +29,9 @@ QPushButton* wideButton(const QString& text, const char* name)
 } // namespace
 
 ClearStage::ClearStage(Models& models, QWidget* parent)
-    : QWidget(parent), models_(models), model_(new PlanRows(this)), title_(new QLabel), checked_(new QLabel),
-      head_(new QWidget), stack_(new QStackedWidget), columns_(new PlanColumns), list_(new QListView),
-      emptyText_(new QLabel), run_(new RunView(models_.places, models_.runner, models_.logbook)),
+    : QWidget(parent), models_(models), model_(new PlanRows(models.places, models.knowledge, this)), title_(new QLabel),
+      checked_(new QLabel), head_(new QWidget), stack_(new QStackedWidget), columns_(new PlanColumns),
+      list_(new QListView), emptyText_(new QLabel), run_(new RunView(models_.places, models_.runner, models_.logbook)),
       driveName_(new QLabel), before_(new QLabel), after_(new QLabel), afterNote_(new QLabel), bar_(new GaugeBar),
       destinations_(new QLabel), carryOut_(wideButton({}, "carryOut")), rights_(wideButton({}, "carryOutWithRights")),
       check_(wideButton(tr("Check again"), "check")), save_(wideButton(tr("Save the plan for review…"), "savePlan")),
@@ -84,6 +84,7 @@ QWidget* ClearStage::makePlanPage()
     list_->setAccessibleName(tr("Planned items"));
     list_->setModel(model_);
     list_->setItemDelegate(new PlanRow(this));
+    list_->setUniformItemSizes(true);
     list_->setMouseTracking(true);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list_->viewport()->installEventFilter(this);
@@ -257,7 +258,7 @@ void ClearStage::refresh()
     const auto* current = model_->itemAt(list_->currentIndex().row());
     const auto path = current ? current->path : std::string();
     const int row = list_->currentIndex().row();
-    model_->show(models_.places, models_.knowledge);
+    model_->show();
     if (row >= 0 && model_->rowCount() > 0) {
         const int again = path.empty() ? -1 : model_->rowOf(path);
         int next = again >= 0 ? again : std::min(row, model_->rowCount() - 1);
@@ -290,7 +291,7 @@ void ClearStage::refresh()
                 ? tr("Scan a drive or a folder first. What you then put on the plan in Explore or Find will be listed "
                      "here.")
             : place->bytesInTrash() > 0
-                ? tr("What was put into the trash stands in the logbook on the right. From there it can be taken back; "
+                ? tr("What was put into the trash stands in the logbook on the right. There it can be undone; "
                      "its space is free once the trash is emptied.")
                 : tr("Select something in Explore or Find. Delete plans it for the trash, Shift+Delete to be deleted "
                      "for "
@@ -318,14 +319,13 @@ void ClearStage::refreshFigures()
     before_->setText(tr("%1 free now").arg(sizeText(place->capacity.free)));
     const auto onlyEmptied =
         place->plan.plannedBytes(Action::Trash) + place->bytesInTrash() - place->bytesOfTrashPlanned();
-    QString note = place->freeAfter() == place->capacity.free ? tr("free; nothing planned would change it")
-                   : onlyEmptied > 0
-                       ? tr("free after the plan; %1 of it only once the trash is emptied").arg(sizeText(onlyEmptied))
-                       : tr("free after the plan");
+    QStringList note{place->freeAfter() == place->capacity.free ? tr("free; nothing planned would change it")
+                     : onlyEmptied > 0
+                         ? tr("free after the plan; %1 of it only once the trash is emptied").arg(sizeText(onlyEmptied))
+                         : tr("free after the plan")};
     if (const auto planned = place->plan.plannedBytes(), freed = place->bytesToCome(); planned > freed)
-        note +=
-            tr(". %1 of the plan has further hard links elsewhere and frees nothing").arg(sizeText(planned - freed));
-    afterNote_->setText(note);
+        note << tr("%1 of the plan has further hard links elsewhere and frees nothing").arg(sizeText(planned - freed));
+    afterNote_->setText(note.join(QStringLiteral(". ")));
     bar_->setSegments(gaugeSegments(*place));
     QStringList lines;
     for (const auto& destination : place->destinations) {

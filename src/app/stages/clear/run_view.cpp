@@ -81,10 +81,9 @@ QString runText(const RunRecord& record)
 RunView::RunView(PlaceStore& places, PlanRunner& runner, LogbookModel& logbookModel, QWidget* parent)
     : QWidget(parent), places_(places), runner_(runner), logbookModel_(logbookModel), title_(new QLabel),
       when_(new QLabel), free_(new QLabel), proof_(new QLabel), steps_(new QTreeWidget),
-      back_(new QPushButton(tr("Back to the plan"))), undo_(new QPushButton(tr("Take all back"))),
-      undoChosen_(new QPushButton(tr("Take back the chosen"))),
-      undoWithRights_(new QPushButton(tr("As administrator…"))), empty_(new QPushButton(tr("Empty the trash…"))),
-      report_(new QPushButton(tr("Save the report…")))
+      back_(new QPushButton(tr("Back to the plan"))), undo_(new QPushButton(tr("Undo all"))),
+      undoChosen_(new QPushButton(tr("Undo selected"))), undoWithRights_(new QPushButton(tr("As administrator…"))),
+      empty_(new QPushButton(tr("Empty the trash…"))), report_(new QPushButton(tr("Save the report…")))
 {
     setObjectName("runView");
     title_->setProperty("role", "title");
@@ -112,7 +111,7 @@ RunView::RunView(PlaceStore& places, PlanRunner& runner, LogbookModel& logbookMo
     undo_->setObjectName("undoRun");
     undoChosen_->setObjectName("undoSteps");
     undoWithRights_->setObjectName("undoWithRights");
-    undoWithRights_->setToolTip(tr("Takes back what is left of this run with administrator rights"));
+    undoWithRights_->setToolTip(tr("Undoes what is left of this run with administrator rights"));
     empty_->setObjectName("emptyFromRun");
     report_->setObjectName("saveReport");
 
@@ -169,7 +168,7 @@ void RunView::refresh()
                                             ? places_.place()->info.filesystem
                                             : std::string());
     free_->setTextFormat(Qt::RichText);
-    free_->setText(record->run.ended == 0 ? tr("It was ended from outside")
+    free_->setText(record->run.ended == 0 ? tr("It was interrupted")
                                           : tr("%1 <span style='color:%3'>→ %2 free</span>")
                                                 .arg(sizeText(record->run.freeBefore), sizeText(record->run.freeAfter),
                                                      theme().accent.name()));

@@ -329,10 +329,10 @@ void CompareStage::refreshHead()
         apart_->setText({});
     } else {
         const auto sums = c->sums(rootNode, measure);
-        const auto until = comparing_.to() + 1 == comparing_.points().size()
-                               ? QString()
-                               : tr(" until %1").arg(shortDay(comparing_.infoNow().taken));
-        net_->setText(signedText(sums.net(), measure) + QStringLiteral(" ") + since + until);
+        QStringList net{signedText(sums.net(), measure), since};
+        if (comparing_.to() + 1 != comparing_.points().size())
+            net << tr("until %1").arg(shortDay(comparing_.infoNow().taken));
+        net_->setText(net.join(QLatin1Char(' ')));
         const auto part = [&](std::uint64_t amount) {
             return measure == Measure::Files ? countText(amount) : sizeText(amount);
         };
@@ -340,8 +340,8 @@ void CompareStage::refreshHead()
         if (sums.movedIn > 0)
             parts << tr("moved %1").arg(part(sums.movedIn));
         if (sums.notSeen != 0)
-            parts
-                << tr("%1 seen in one of the two only").arg(part(static_cast<std::uint64_t>(std::llabs(sums.notSeen))));
+            parts << tr("%1 only in one of the two scans")
+                         .arg(part(static_cast<std::uint64_t>(std::llabs(sums.notSeen))));
         apart_->setText(parts.join(QStringLiteral(" · ")));
         apart_->setToolTip(apart_->text());
     }
@@ -386,10 +386,9 @@ void CompareStage::refreshExplanation()
     }
     if (places.nodes.size() > most)
         links << tr("%1 more").arg(places.nodes.size() - most);
-    const auto count =
-        places.nodes.size() == 1 ? tr("One place explains") : tr("%1 places explain").arg(places.nodes.size());
-    explanation_->setText(tr("%1 %2 % of it: ").arg(count).arg(qRound(places.share * 100)) +
-                          links.join(QStringLiteral(" · ")));
+    explanation_->setText(tr("%n place(s) explain(s|) %1 % of it: %2", nullptr, static_cast<int>(places.nodes.size()))
+                              .arg(qRound(places.share * 100))
+                              .arg(links.join(QStringLiteral(" · "))));
 }
 
 void CompareStage::setMode(Mode mode)

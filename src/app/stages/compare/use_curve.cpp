@@ -350,11 +350,9 @@ bool UseCurve::event(QEvent* event)
     if (event->type() == QEvent::ToolTip && !comparing_.points().empty()) {
         const auto* help = static_cast<QHelpEvent*>(event);
         const auto& point = comparing_.points()[nearest(help->pos().x())];
-        auto text = tr("%1: %2 used, %3")
+        auto text = (point.info.partial ? tr("%1: %2 used, %3; stopped before its end") : tr("%1: %2 used, %3"))
                         .arg(whenText(point.info.taken), sizeText(point.used()),
                              itemsText(point.info.entries, "entry", "entries"));
-        if (point.info.partial)
-            text += tr("; stopped before its end");
         if (point.entry && !point.entry->about.name.empty())
             text += QStringLiteral("\n") + toText(point.entry->about.name);
         if (point.entry && !point.entry->about.note.empty())

@@ -43,7 +43,7 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
         link->setProperty("role", "link");
     notRead_->setObjectName("notRead");
     changed_->setObjectName("readChanged");
-    changed_->setToolTip(tr("Something happened in these folders since they were read. Ctrl+F5 reads them again."));
+    changed_->setToolTip(tr("These folders have changed since the scan. Ctrl+F5 rescans them."));
     connect(notRead_, &QPushButton::clicked, this, &ExploreStage::notReadRequested);
     connect(changed_, &QPushButton::clicked, this, &ExploreStage::rescanRequested);
     bar->addWidget(state_);
@@ -102,7 +102,7 @@ void ExploreStage::refreshState()
     notRead_->setVisible(!place->isGrowing() && count > 0);
     notRead_->setText(tr("%1 not read…").arg(countText(count)));
     changed_->setVisible(!place->changed.empty() && !job);
-    changed_->setText(tr("%1 changed: read again").arg(itemsText(place->changed.size(), "folder")));
+    changed_->setText(tr("%1 changed: rescan").arg(itemsText(place->changed.size(), "folder")));
 }
 
 void ExploreStage::refresh()

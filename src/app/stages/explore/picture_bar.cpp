@@ -45,7 +45,7 @@ PictureBar::PictureBar(PlaceStore& places, Cursor& cursor, PlaceView& placeView,
     : QWidget(parent), places_(places), cursor_(cursor), placeView_(placeView), where_(where), state_(state),
       pictures_(new QButtonGroup(this)), choices_(new QWidget), options_(new QWidget), measure_(menuButton("measure")),
       colour_(menuButton("colour")), depth_(new QSlider(Qt::Horizontal)), depthText_(new QLabel),
-      areas_(choiceButton(tr("free"))), take_(new QPushButton(tr("Take along"))), grid_(new QGridLayout(this))
+      areas_(choiceButton(tr("free"))), take_(new QPushButton(tr("Export"))), grid_(new QGridLayout(this))
 {
     auto* choices = new QHBoxLayout(choices_);
     choices->setContentsMargins(0, 0, 0, 0);
@@ -137,8 +137,8 @@ void PictureBar::arrange(bool narrow)
     }
     grid_->setColumnStretch(0, 0);
     grid_->setColumnStretch(1, 1);
-    take_->setText(narrow ? QStringLiteral("…") : tr("Take along"));
-    take_->setAccessibleName(tr("Take along"));
+    take_->setText(narrow ? QStringLiteral("…") : tr("Export"));
+    take_->setAccessibleName(tr("Export"));
     refresh();
     updateGeometry();
 }

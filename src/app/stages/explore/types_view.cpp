@@ -74,7 +74,7 @@ QString nameOf(FileType type)
 {
     const auto& info = typeInfo(type);
     if (info.extension.empty())
-        return QObject::tr("not told by the name");
+        return QObject::tr("no known extension");
     return QStringLiteral("%1  .%2").arg(
         QString::fromUtf8(info.name.data(), static_cast<qsizetype>(info.name.size())),
         QString::fromUtf8(info.extension.data(), static_cast<qsizetype>(info.extension.size())));
@@ -288,12 +288,12 @@ void TypesView::fill(const TypeTable& table)
                                      [](const FamilyRow& row) { return row.family == Family::Unknown; });
     tell_->setVisible(!none && unknown);
     tell_->setEnabled(place && !place->fromSnapshot && !place->isGrowing());
-    tell_->setText(telling_ ? tr("Stop looking") : tr("Look into unknown files"));
+    tell_->setText(telling_ ? tr("Stop looking") : tr("Examine unknown files"));
     tell_->setToolTip(
         tr("Reads the first bytes of the %1 largest files whose name does not tell what they are").arg(mostTold));
     toldText_->setVisible(!none && unknown);
     if (!telling_ && told_.empty())
-        toldText_->setText(place && place->fromSnapshot ? tr("A snapshot has no contents to look into.") : QString());
+        toldText_->setText(place && place->fromSnapshot ? tr("A snapshot has no contents to examine.") : QString());
     showTold();
 }
 
@@ -393,8 +393,8 @@ void TypesView::tellByContent()
     toldFocus_ = place->focus;
     tell_->setText(tr("Stop looking"));
     const auto report = [this, id = place->id](std::size_t done, std::size_t of) {
-        QMetaObject::invokeMethod(
-            this, [this, done, of] { toldText_->setText(tr("looked into %1 of %2").arg(done).arg(of)); });
+        QMetaObject::invokeMethod(this,
+                                  [this, done, of] { toldText_->setText(tr("examined %1 of %2").arg(done).arg(of)); });
     };
     runAsync(
         this,
@@ -419,7 +419,7 @@ void TypesView::tellByContent()
         },
         [this, store = place->tree->sharedStore()](const std::vector<Told>& told) {
             telling_ = false;
-            tell_->setText(tr("Look into unknown files"));
+            tell_->setText(tr("Examine unknown files"));
             const auto* open = places_.place();
             if (!open || open->tree->sharedStore() != store || open->focus != toldFocus_)
                 return;
@@ -431,7 +431,7 @@ void TypesView::tellByContent()
             toldText_->setText(
                 told.empty()
                     ? tr("There is no such file with a size in here.")
-                    : tr("%1 looked into: what they are stands under Unknown.").arg(itemsText(told.size(), "file")));
+                    : tr("%1 examined: their types are listed under Unknown.").arg(itemsText(told.size(), "file")));
         });
 }
 

@@ -250,7 +250,7 @@ void DuplicatesPage::tick()
     bar_->setValue(of > 0 ? static_cast<int>(1000.0 * static_cast<double>(done) / static_cast<double>(of)) : 0);
     state_->setText(of > 0 ? tr("%1: %2 of %3, %4 to go")
                                  .arg(job_->doing, sizeText(done), sizeText(of), sizeText(of - std::min(of, done)))
-                           : tr("%1: %2 of %3 looked at")
+                           : tr("%1: %2 of %3 examined")
                                  .arg(job_->doing, countText(progress.filesDone), itemsText(progress.filesOf, "file")));
 }
 

@@ -92,11 +92,12 @@ struct FindStage::Found {
 FindStage::FindStage(Models& models, QWidget* parent)
     : QWidget(parent), models_(models), stack_(new QStackedWidget), questions_(new QuestionList),
       filter_(new FilterLine(models_.places)), problem_(new QLabel), scope_(new QPushButton),
-      keep_(new QPushButton(tr("Keep"))), mind_(new QLabel),
+      keep_(new QPushButton(tr("Save filter"))), mind_(new QLabel),
       ageField_(new AgeFieldView(models_.places, models_.cursor)),
       model_(new FileListModel(models_.places, models_.knowledge, this)), list_(new FileTable(model_)),
-      sums_(new QLabel), light_(new QPushButton(tr("Light up in Explore"))),
-      only_(new QPushButton(tr("Only these in Explore"))), dossier_(new Dossier(models_)), pages_(new QStackedWidget),
+      sums_(new QLabel), light_(new QPushButton(tr("Highlight in Explore"))),
+      only_(new QPushButton(tr("Show only these in Explore"))), dossier_(new Dossier(models_)),
+      pages_(new QStackedWidget),
       duplicates_(new DuplicatesPage(models_.places, models_.cursor, models_.plan, models_.notices)),
       heldOpen_(new HeldOpenPage(models_.places, models_.notices)),
       trash_(new TrashPage(models_.runner, models_.folders)),
@@ -125,7 +126,7 @@ FindStage::FindStage(Models& models, QWidget* parent)
     scope_->setCheckable(true);
     scope_->setProperty("role", "choice");
     keep_->setObjectName("keepFilter");
-    keep_->setToolTip(tr("Give this filter a name and keep it below the questions"));
+    keep_->setToolTip(tr("Save this filter under a name, below the questions"));
     connect(keep_, &QPushButton::clicked, this, &FindStage::keepFilter);
     questions_->setContextMenuPolicy(Qt::CustomContextMenu);
     connect(questions_, &QListWidget::customContextMenuRequested, this, [this](const QPoint& at) {
@@ -134,7 +135,7 @@ FindStage::FindStage(Models& models, QWidget* parent)
             return;
         auto* menu = new QMenu(this);
         menu->setAttribute(Qt::WA_DeleteOnClose);
-        menu->addAction(tr("Do not keep it any longer"), this, [this, row] {
+        menu->addAction(tr("Delete saved filter"), this, [this, row] {
             kept_.remove(2 * row, 2);
             showKept();
             emit keptChanged();
@@ -284,7 +285,7 @@ void FindStage::keepFilter()
     auto* ask = new QInputDialog(this);
     ask->setObjectName("keepDialog");
     ask->setAttribute(Qt::WA_DeleteOnClose);
-    ask->setWindowTitle(tr("Keep the filter"));
+    ask->setWindowTitle(tr("Save filter"));
     ask->setLabelText(tr("Name for “%1”").arg(line));
     ask->setTextValue(line);
     connect(ask, &QInputDialog::textValueSelected, this, [this, line](const QString& name) {

@@ -81,18 +81,20 @@ void HeldOpenPage::refresh()
             if (request != request_)
                 return;
             setSettled(true);
-            const auto hidden =
-                found.files.notLookedInto > 0
-                    ? tr(" %1 of other users could not be looked into; the ledger with administrator rights can.")
-                          .arg(itemsText(found.files.notLookedInto, "program"))
-                    : QString();
+            const auto hidden = found.files.notLookedInto > 0
+                                    ? tr("%n program(s) of other users could not be examined; the ledger with "
+                                         "administrator rights can.",
+                                         nullptr, static_cast<int>(found.files.notLookedInto))
+                                    : QString();
             if (!found.problem.empty())
                 return showEmpty(QString::fromStdString(found.problem));
             setFigures(found.rows.empty()
                            ? tr("none")
                            : tr("%1, %2").arg(itemsText(found.rows.size(), "file"), sizeText(found.files.disk())));
             if (found.rows.empty())
-                return showEmpty(tr("No program holds a deleted file of this drive open.") + hidden);
+                return showEmpty(QStringList({tr("No program holds a deleted file of this drive open."), hidden})
+                                     .join(' ')
+                                     .trimmed());
             beginRows(static_cast<int>(found.rows.size()));
             int row = 0;
             for (const auto& [file, user] : found.rows)
@@ -106,7 +108,7 @@ void HeldOpenPage::refresh()
                         {file.restart.empty() ? tr("quit the program") : toText(file.restart), {}, false}},
                        toText(file.restart), toText(file.path));
             endRows(1, Qt::DescendingOrder);
-            setSums(tr("%1, %2, free once their programs end.%3")
+            setSums(tr("%1, %2, free once their programs end. %3")
                         .arg(itemsText(found.rows.size(), "file"), sizeText(found.files.disk()), hidden));
         });
 }

@@ -26,7 +26,7 @@ PackagesPage::PackagesPage(PlaceStore& places, Notices& notices, Knowledge& know
     narrow_->setPlaceholderText(tr("part of a name or of what it is"));
     narrow_->setClearButtonEnabled(true);
     top()->addWidget(narrow_);
-    const int widths[] = {176, 76, 76, 58, 96, 76};
+    const int widths[] = {176, 76, 76, 58, 96, 124};
     for (int i = 0; i < 6; ++i)
         table()->setColumnWidth(i, widths[i]);
     table()->horizontalHeader()->setSectionResizeMode(6, QHeaderView::Stretch);
@@ -123,8 +123,8 @@ void PackagesPage::fill(const PackageDatabase& packages, const std::vector<Row>&
                 {countText(package.files), static_cast<qlonglong>(package.files), true},
                 {whenText(package.installed), static_cast<qlonglong>(package.installed), false},
                 {package.essential   ? tr("essential")
-                 : package.automatic ? tr("pulled in")
-                                     : tr("asked for"),
+                 : package.automatic ? tr("as a dependency")
+                                     : tr("installed manually"),
                  {},
                  false},
                 {toText(package.summary), {}, false}},
@@ -136,11 +136,11 @@ void PackagesPage::fill(const PackageDatabase& packages, const std::vector<Row>&
     table()->setTextElideMode(Qt::ElideRight);
     endRows(1, Qt::DescendingOrder);
     setFigures(tr("%1, %2").arg(itemsText(all.size(), "package"), sizeText(sum)));
-    setSums(tr("%1, %2 as they say of themselves.%3")
-                .arg(itemsText(all.size(), "package"), sizeText(sum),
-                     packages.unreadable() > 0
-                         ? tr(" The files of %1 are not known.").arg(itemsText(packages.unreadable(), "package"))
-                         : QString()));
+    QStringList sums{
+        tr("%n package(s), %1 by their own account.", nullptr, static_cast<int>(all.size())).arg(sizeText(sum))};
+    if (packages.unreadable() > 0)
+        sums << tr("The files of %n package(s) are not known.", nullptr, static_cast<int>(packages.unreadable()));
+    setSums(sums.join(QLatin1Char(' ')));
     emit narrow_->textChanged(narrow_->text());
 }
 

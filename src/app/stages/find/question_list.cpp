@@ -55,7 +55,7 @@ QString questionText(Question question)
                                                    QObject::tr("Old kernels"),
                                                    QObject::tr("Folders with many files"),
                                                    QObject::tr("Sparse files"),
-                                                   QObject::tr("Space kept ahead"),
+                                                   QObject::tr("Preallocated space"),
                                                    QObject::tr("Hard links")};
     return texts[static_cast<std::size_t>(question)];
 }

@@ -17,10 +17,10 @@ DriveCard::DriveCard(CardFacts facts, QWidget* parent) : QAbstractButton(parent)
     setText(facts_.name);
     setAccessibleName(facts_.name);
     setAccessibleDescription(
-        facts_.about + (facts_.capacity.total > 0
-                            ? tr(", %1 free of %2").arg(sizeText(facts_.capacity.free), sizeText(facts_.capacity.total))
-                            : QString()));
-    setToolTip(tr("Click to tick, double-click to look at it at once"));
+        facts_.capacity.total > 0
+            ? tr("%1, %2 free of %3").arg(facts_.about, sizeText(facts_.capacity.free), sizeText(facts_.capacity.total))
+            : facts_.about);
+    setToolTip(tr("Click to tick, double-click to scan it at once"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
 }
 

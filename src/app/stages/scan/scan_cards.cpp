@@ -27,15 +27,15 @@ QString trendOf(const Catalogue& catalogue, const CatalogueEntry& newest, CardFa
     for (const auto& entry : all) // newest first
         if (!entry.info.partial && entry.info.taken <= last.taken)
             history.points.insert(history.points.begin(), {{}, entry.info, {}, {}});
-    const auto growth = QStringLiteral(" · ") + signedSizeText(static_cast<std::int64_t>(last.diskBytes) -
-                                                               static_cast<std::int64_t>(before->info.diskBytes));
+    const auto growth =
+        signedSizeText(static_cast<std::int64_t>(last.diskBytes) - static_cast<std::int64_t>(before->info.diskBytes));
     // When it is full, as it looked at that scan: then there is no room for since when.
     if (last.place == last.mountPoint)
         if (const auto forecast = forecastOf(history, last.sample ? last.taken : currentTime()); forecast.full) {
             const auto text = QString::fromStdString(forecast.words);
             return growth + QStringLiteral(" · ") + text.left(1).toLower() + text.mid(1);
         }
-    return growth + QObject::tr(" since %1").arg(whenText(before->info.taken));
+    return QObject::tr("%1 since %2").arg(growth, whenText(before->info.taken));
 }
 
 /// "last scan 31 May" for the newest snapshot of a place on this machine, with the trend.
@@ -45,9 +45,11 @@ void sayLastScan(const Catalogue& catalogue, CardFacts& facts)
     facts.lastScan = QObject::tr("never scanned");
     for (const auto& entry : catalogue.entries)
         if (entry.info.place == facts.path && entry.info.host == host) {
-            facts.lastScan = QObject::tr("last scan %1").arg(whenText(entry.info.taken)) +
-                             (entry.info.partial ? QObject::tr(" (partial)") : QString()) +
-                             trendOf(catalogue, entry, facts);
+            QStringList said{(entry.info.partial ? QObject::tr("last scan %1 (partial)") : QObject::tr("last scan %1"))
+                                 .arg(whenText(entry.info.taken)),
+                             trendOf(catalogue, entry, facts)};
+            said.removeAll(QString());
+            facts.lastScan = said.join(QStringLiteral(" · "));
             return;
         }
 }
@@ -58,7 +60,7 @@ QString foldedText(FoldedAway reason)
     case FoldedAway::SameFilesystem:
         return QObject::tr("a further mount of the same filesystem");
     case FoldedAway::Pseudo:
-        return QObject::tr("shows the state of the system, holds no files of its own");
+        return QObject::tr("virtual filesystem, holds no files of its own");
     case FoldedAway::Memory:
         return QObject::tr("memory of the system");
     case FoldedAway::NoAnswer:
@@ -86,7 +88,7 @@ CardFacts driveCard(const Drive& drive, const Catalogue& catalogue)
     if (drive.folded != FoldedAway::No)
         facts.lastScan = foldedText(drive.folded);
     else if (drive.kind == DeviceKind::Network)
-        facts.lastScan += QObject::tr(" · network drives can take long");
+        facts.lastScan = QObject::tr("%1 · network drives can take long").arg(facts.lastScan);
     facts.capacity = drive.capacity;
     return facts;
 }

@@ -112,7 +112,7 @@ void ScanProgressCard::refresh()
     where_->setText(cutMiddle(where.join(QStringLiteral(" · ")), fontOf(11), std::max(100, width() - 330)));
     explore_->setVisible(!job_->rescan);
     explore_->setEnabled(job_->placeId != 0);
-    pause_->setText(paused ? tr("Go on") : tr("Pause"));
+    pause_->setText(paused ? tr("Resume") : tr("Pause"));
     pause_->setEnabled(!stopping);
     stop_->setEnabled(!stopping);
 }

@@ -41,7 +41,7 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
     : QWidget(parent), places_(places), scanJobs_(scanJobs), snapshotKeeper_(snapshotKeeper), folders_(folders),
       settings_(settings), grewMost_(settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
       showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders  ▾"))),
-      crossMounts_(new QCheckBox(tr("go through other mounts"))),
+      crossMounts_(new QCheckBox(tr("include other mounts"))),
       withRights_(new QCheckBox(tr("with administrator rights"))), leaveOut_(new QLineEdit),
       cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton), earlier_(new QVBoxLayout),
       earlierNote_(new QLabel)
@@ -97,7 +97,7 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
     right->addSpacing(8);
     right->addWidget(makeOptions());
     right->addSpacing(8);
-    auto* earlierTitle = new QLabel(tr("Looked at before"));
+    auto* earlierTitle = new QLabel(tr("Recent snapshots"));
     earlierTitle->setProperty("role", "small");
     right->addWidget(earlierTitle);
     earlierNote_->setProperty("role", "second");
@@ -156,16 +156,16 @@ QWidget* ScanStage::makeOptions()
     auto* title = new QLabel(tr("While scanning"));
     title->setProperty("role", "small");
     crossMounts_->setObjectName("crossMounts");
-    crossMounts_->setToolTip(tr("Other drives mounted below the place are scanned with it; never what shows the state "
-                                "of the system"));
+    crossMounts_->setToolTip(tr("Other drives mounted below the place are scanned with it; virtual filesystems are "
+                                "skipped"));
     crossMounts_->setChecked(settings_.value("scan/crossMounts", false).toBool());
     withRights_->setObjectName("withRights");
-    withRights_->setToolTip(tr("What your permissions do not allow is asked for at the end and put in"));
+    withRights_->setToolTip(tr("What your permissions do not allow is read at the end, with your password"));
     withRights_->setChecked(settings_.value("scan/withRights", false).toBool());
     leaveOut_->setObjectName("leaveOut");
     leaveOut_->setPlaceholderText(tr("leave out: *.iso  .snapshots"));
     leaveOut_->setAccessibleName(tr("Leave out what matches"));
-    leaveOut_->setToolTip(tr("Names or whole paths, with * and ?, by spaces. Kept for each place."));
+    leaveOut_->setToolTip(tr("Names or whole paths, with * and ?, separated by spaces. Kept for each place."));
     for (QWidget* widget : {static_cast<QWidget*>(title), static_cast<QWidget*>(crossMounts_),
                             static_cast<QWidget*>(withRights_), static_cast<QWidget*>(leaveOut_)})
         layout->addWidget(widget);
@@ -399,7 +399,8 @@ void ScanStage::showSnapshots(const Catalogue& catalogue)
     constexpr std::size_t most = 40;
     for (std::size_t i = 0; i < std::min(most, catalogue.entries.size()); ++i) {
         const auto& entry = catalogue.entries[i];
-        const auto when = whenText(entry.info.taken) + (entry.info.partial ? tr(", partial") : QString());
+        const auto when =
+            entry.info.partial ? tr("%1, partial").arg(whenText(entry.info.taken)) : whenText(entry.info.taken);
         const auto font = fontOf(13);
         const auto name =
             cutMiddle(toText(entry.info.placeName), font, 250 - QFontMetrics(font).horizontalAdvance(when));
@@ -454,9 +455,9 @@ void ScanStage::updateStartButton()
     showOptionsOf(ticked == 1 ? (*first)->facts().path : std::string());
     leaveOut_->setEnabled(ticked <= 1);
     start_->setEnabled(ticked > 0);
-    start_->setText(ticked == 0   ? tr("Tick what to look at")
-                    : ticked == 1 ? tr("Look at the ticked drive")
-                                  : tr("Look at %1 drives").arg(ticked));
+    start_->setText(ticked == 0   ? tr("Tick drives to scan")
+                    : ticked == 1 ? tr("Scan the ticked drive")
+                                  : tr("Scan %1 drives").arg(ticked));
 }
 
 void ScanStage::scanHome()
