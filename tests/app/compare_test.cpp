@@ -357,7 +357,7 @@ TEST_CASE_METHOD(CompareWindow, "snapshots: named, pinned, verified, removed, an
     QTest::mouseClick(remove, Qt::LeftButton);
     settle();
     CHECK(table->rowCount() == 4);
-    CHECK(state->text().contains("once more"));
+    CHECK(state->text().contains("Press Remove again"));
     QTest::mouseClick(remove, Qt::LeftButton);
     REQUIRE(until([&] { return table->rowCount() == 3; }));
     // One that others were packed against may go: they can still be read.

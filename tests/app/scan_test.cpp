@@ -172,7 +172,7 @@ TEST_CASE("drives come and go with the mount table, and several are scanned toge
     REQUIRE(Window::until([&] { return cardOf(w, stick->path()) && cardOf(w, archive.path()); }));
     QTest::mouseClick(cardOf(w, stick->path()), Qt::LeftButton);
     QTest::mouseClick(cardOf(w, archive.path()), Qt::LeftButton);
-    CHECK(w.child<QPushButton>("startScan")->text() == "Look at 2 drives");
+    CHECK(w.child<QPushButton>("startScan")->text() == "Scan 2 drives");
     w.click("startScan");
     CHECK(w.models().scans.scans().size() == 2);
     w.settle();
@@ -206,7 +206,7 @@ TEST_CASE("mounts that are no drives are folded away until they are asked for", 
     CHECK_FALSE((cardOf(w, t / "bound") && cardOf(w, drive.path()))); // the same filesystem once
     w.click("showAllMounts");
     CHECK(Window::until([&] { return cardOf(w, t / "bound") && cardOf(w, drive.path()) && cardOf(w, "/proc"); }));
-    CHECK(cardOf(w, "/proc")->facts().lastScan.contains("state of the system"));
+    CHECK(cardOf(w, "/proc")->facts().lastScan.contains("virtual filesystem"));
     w.click("showAllMounts");
     CHECK(Window::until([&] { return !cardOf(w, "/proc"); }));
     ::umount2(bound.c_str(), MNT_DETACH);

@@ -50,17 +50,12 @@ std::shared_ptr<PlanJob> PlanRunner::beginJob(PlanJob::Kind kind)
 
 std::function<void(const RunProgress&)> PlanRunner::reporter(const std::shared_ptr<PlanJob>& job)
 {
-    // Called on the worker's thread, for each piece that is copied; the event carries a copy over.
-    struct Last {
-        QElapsedTimer since;
-        std::string path;
-    };
-    return [this, job, last = std::make_shared<Last>()](const RunProgress& progress) {
+    // Called on the worker's thread, for each item and each piece that is copied; the event carries a copy over.
+    return [this, job, last = std::make_shared<QElapsedTimer>()](const RunProgress& progress) {
         constexpr qint64 gapMs = 80;
-        if (last->since.isValid() && last->since.elapsed() < gapMs && last->path == progress.path)
+        if (last->isValid() && last->elapsed() < gapMs)
             return;
-        last->since.restart();
-        last->path = progress.path;
+        last->restart();
         QMetaObject::invokeMethod(
             this,
             [this, job, progress] {
