@@ -31,6 +31,9 @@ struct Finding {
     bool needsRights = false; ///< it is not ready, and administrator rights would help
 };
 
+/// States are kept, handed to other threads and let go of without going through their items.
+using KeptState = std::shared_ptr<const PlanState>;
+
 /// By path.
 using Findings = std::unordered_map<std::string, Finding>;
 
@@ -115,8 +118,8 @@ struct Place {
     std::shared_ptr<const PackageDatabase> packages; ///< keeps what `guard` looks at
     Plan plan;
     std::uint64_t planVersion = 0;     ///< grows with each change of the plan or of the states beside it
-    std::vector<PlanState> planBefore; ///< states to go back to, newest last
-    std::vector<PlanState> planAfter;  ///< states that were gone back from, newest last
+    std::vector<KeptState> planBefore; ///< states to go back to, newest last
+    std::vector<KeptState> planAfter;  ///< states that were gone back from, newest last
     Findings findings;                 ///< of planned items
     std::int64_t checkedAt = 0;        ///< UTC seconds; 0 when there are none
     PlanTotals totals;                 ///< of the plan as it is

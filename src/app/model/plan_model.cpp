@@ -56,7 +56,7 @@ void PlanModel::told(Place& place)
 
 void PlanModel::remember(Place& place, PlanState state)
 {
-    place.planBefore.push_back(std::move(state));
+    place.planBefore.push_back(std::make_shared<const PlanState>(std::move(state)));
     constexpr std::size_t kept = 200;
     if (place.planBefore.size() > kept)
         place.planBefore.erase(place.planBefore.begin());
@@ -211,11 +211,11 @@ void PlanModel::clearPlan()
 }
 
 /// What was carried out meanwhile cannot come back onto the plan.
-void PlanModel::stepTo(std::vector<PlanState>& from, std::vector<PlanState>& to)
+void PlanModel::stepTo(std::vector<KeptState>& from, std::vector<KeptState>& to)
 {
     auto* p = places_.edit();
-    to.push_back(p->plan.state());
-    auto state = std::move(from.back());
+    to.push_back(std::make_shared<const PlanState>(p->plan.state()));
+    auto state = *from.back();
     from.pop_back();
     if (!p->tree->removed().empty())
         std::erase_if(state,

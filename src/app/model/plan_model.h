@@ -66,7 +66,7 @@ private:
     void setPlan(Place& place, Plan plan);
     void told(Place& place);
     void remember(Place& place, PlanState state);
-    void stepTo(std::vector<PlanState>& from, std::vector<PlanState>& to);
+    void stepTo(std::vector<KeptState>& from, std::vector<KeptState>& to);
     void refreshDestinations();
 
     PlaceStore& places_;

@@ -30,7 +30,7 @@ struct TreeUpdater::Basis {
     std::optional<Narrowing> narrowing;
     PlanState plan;
     std::uint64_t planVersion = 0;
-    std::vector<PlanState> before, after;
+    std::vector<KeptState> before, after;
 };
 
 /// A new tree and all that goes with it.
@@ -42,7 +42,7 @@ struct TreeUpdater::Update {
     std::shared_ptr<const TreeMarks> marks;
     std::optional<Narrowing> narrowing;
     Plan plan;
-    std::vector<PlanState> before, after;
+    std::vector<KeptState> before, after;
     std::size_t dropped = 0; ///< planned items that came off
 
     NodeId idOf(const FileTree& old, NodeId node) const
@@ -171,9 +171,9 @@ void makeRest(Update& update, const Basis& basis, Plan::IfChanged ifChanged)
     update.dropped = update.plan.rebind(*update.tree, ifChanged);
     StateRebinder again(*update.tree);
     for (const auto& state : basis.before)
-        update.before.push_back(again(state));
+        update.before.push_back(std::make_shared<const PlanState>(again(*state)));
     for (const auto& state : basis.after)
-        update.after.push_back(again(state));
+        update.after.push_back(std::make_shared<const PlanState>(again(*state)));
 }
 
 } // namespace
@@ -219,6 +219,7 @@ void TreeUpdater::next(std::uint64_t id)
             if (now->tree != base || (made.first->newIds && now->planVersion != made.second))
                 return next(id); // made from what is not there any more: once more
             apply(*now, *made.first, queue.jobs.front());
+            QThreadPool::globalInstance()->start([old = made.first] {});
             over(id, true);
         },
         [this, id](const QString& problem) {
@@ -272,9 +273,10 @@ void TreeUpdater::apply(Place& place, Update& update, const Job& job)
         place.litSums = nullptr; // of the ids before
         if (place.lit.files)
             place.lit.files = carried(*place.lit.files, *update.newIds, *update.tree);
-        place.plan = std::move(update.plan);
-        place.planBefore = std::move(update.before);
-        place.planAfter = std::move(update.after);
+        // What was before goes with the update, which is let go of on another thread.
+        std::swap(place.plan, update.plan);
+        std::swap(place.planBefore, update.before);
+        std::swap(place.planAfter, update.after);
         ++place.planVersion;
         if (job.ifChanged == Plan::IfChanged::Drop)
             place.findings.clear();

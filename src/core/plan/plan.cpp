@@ -139,7 +139,10 @@ void Plan::close()
 {
     if (items_.size() == byPath_.size())
         return;
-    std::erase_if(items_, [this](const PlanItemPtr& item) { return itemAt(item->path) != item.get(); });
+    // By node where there is one: cheaper than by path.
+    std::erase_if(items_, [this](const PlanItemPtr& item) {
+        return (item->node != noNode ? itemOf(item->node) : itemAt(item->path)) != item.get();
+    });
 }
 
 void Plan::insert(PlanItemPtr item)
