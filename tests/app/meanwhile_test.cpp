@@ -106,3 +106,21 @@ TEST_CASE("a drag that brings a list of no files is not taken", "[window][meanwh
     QCoreApplication::sendEvent(w.window.get(), &drop);
     CHECK(w.models().places.places().empty());
 }
+
+TEST_CASE("another theme compares nothing anew", "[window][meanwhile]")
+{
+    Window w;
+    w.t.file("place/a", 4096);
+    w.scan(w.t / "place");
+    w.t.file("place/b", 40000);
+    QTest::qWait(1100);
+    w.scan(w.t / "place");
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    auto& comparing = w.window->compareStage()->comparing();
+    REQUIRE(Window::until([&] { return !comparing.isBusy() && comparing.comparison(); }));
+    const auto before = comparing.comparison();
+    w.window->themeControl().choose(ThemeChoice::Dark);
+    QTest::qWait(100);
+    CHECK(comparing.comparison() == before);
+    w.window->themeControl().choose(ThemeChoice::Light);
+}

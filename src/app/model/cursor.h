@@ -37,6 +37,8 @@ public:
     void reveal(NodeId node);
     void setHover(NodeId node);
     NodeId hover() const;
+    /// How it is written has changed.
+    void tellAgain() { emit hoverChanged(); }
 
 signals:
     void focusChanged();

@@ -35,6 +35,8 @@ public:
     void bringUp(const Place& place);
     /// How figures are written has changed: all views show the place anew.
     void tellAgain() { emit placeChanged(); }
+    /// The same of the capacity alone, which has figures in the accent colour.
+    void tellCapacity() { emit capacityChanged(); }
     /// Refused while a plan is worked on.
     void closePlace(std::size_t index);
 
@@ -96,7 +98,6 @@ private:
     friend class PlanModel;
     Place* edit(std::uint64_t id);
     Place* edit() { return current_ < places_.size() ? places_[current_].get() : nullptr; }
-    void tellCapacity() { emit capacityChanged(); }
     void setGuard(Place& place) const;
     void makeCurrent(std::size_t index);
 

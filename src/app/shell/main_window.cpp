@@ -202,7 +202,8 @@ MainWindow::MainWindow(AppFolders folders)
            &ScanJobs::scansChanged, models_.view, &PlaceView::viewChanged, models_.places,
            &PlaceStore::changedFoldersChanged);
     connect(&theme_, &ThemeControl::changed, this, [this] {
-        models_.places.tellAgain(); // figures in the accent colour
+        models_.cursor.tellAgain();
+        models_.places.tellCapacity(); // figures in the accent colour
         models_.logbook.tellAgain();
         for (auto* widget : findChildren<QWidget*>())
             widget->update();
