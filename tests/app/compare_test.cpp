@@ -439,8 +439,11 @@ TEST_CASE_METHOD(CompareWindow, "compare with one scan says what will be there",
     REQUIRE(until([this] { return empty().contains("one scan"); }));
     // The second scan is compared with the first at once.
     t.file("place/b", 1 << 20);
+    QTest::qWait(1100); // of another second
     scan(p);
     key(Qt::Key_4, Qt::ControlModifier);
-    REQUIRE(until([this] { return comparing().comparison() != nullptr; }));
+    REQUIRE(until([this] { return comparing().comparison() && comparing().points().size() == 2; }));
+    compared();
+    REQUIRE(until([this] { return !rows().isEmpty(); }));
     hasRow("b +1.00 MiB appeared");
 }

@@ -82,7 +82,8 @@ void Comparing::takePoints(std::vector<CatalogueEntry> entries)
     const auto* place = places_.place();
     if (!place)
         return;
-    const bool samePlace = placeId_ == place->id;
+    // Scanned again, it is another one: the new scan is compared with the one before.
+    const bool samePlace = placeId_ == place->id && taken_ == place->info.taken;
     std::vector<ComparePoint> points;
     for (auto& entry : entries) {
         const bool open = place->snapshotFile.empty()
@@ -131,6 +132,7 @@ void Comparing::takePoints(std::vector<CatalogueEntry> entries)
         selection_ = noNode;
     }
     placeId_ = place->id;
+    taken_ = place->info.taken;
 
     PlaceHistory history;
     for (const auto& point : points_)

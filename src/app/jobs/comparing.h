@@ -111,6 +111,7 @@ private:
     bool busy_ = false, watched_ = false, stale_ = true;
     unsigned request_ = 0, listRequest_ = 0, curveRequest_ = 0;
     std::uint64_t placeId_ = 0;
+    std::int64_t taken_ = 0; ///< when that was scanned; UTC seconds
 };
 
 /// "+61.0 GiB", "−6.00 GiB", "0"; by number of files: "+12".
