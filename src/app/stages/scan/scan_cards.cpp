@@ -38,6 +38,13 @@ QString trendOf(const Catalogue& catalogue, const CatalogueEntry& newest, CardFa
     return QObject::tr("%1 since %2").arg(growth, whenText(before->info.taken));
 }
 
+/// Facts beside each other, without those that there are not.
+QString joined(QStringList facts)
+{
+    facts.removeAll(QString());
+    return facts.join(QStringLiteral(" · "));
+}
+
 /// "last scan 31 May" for the newest snapshot of a place on this machine, with the trend.
 void sayLastScan(const Catalogue& catalogue, CardFacts& facts)
 {
@@ -45,11 +52,10 @@ void sayLastScan(const Catalogue& catalogue, CardFacts& facts)
     facts.lastScan = QObject::tr("never scanned");
     for (const auto& entry : catalogue.entries)
         if (entry.info.place == facts.path && entry.info.host == host) {
-            QStringList said{(entry.info.partial ? QObject::tr("last scan %1 (partial)") : QObject::tr("last scan %1"))
-                                 .arg(whenText(entry.info.taken)),
-                             trendOf(catalogue, entry, facts)};
-            said.removeAll(QString());
-            facts.lastScan = said.join(QStringLiteral(" · "));
+            facts.lastScan =
+                joined({(entry.info.partial ? QObject::tr("last scan %1 (partial)") : QObject::tr("last scan %1"))
+                            .arg(whenText(entry.info.taken)),
+                        trendOf(catalogue, entry, facts)});
             return;
         }
 }
@@ -105,8 +111,8 @@ std::vector<CardFacts> sampleCards(const Catalogue& catalogue)
         facts.about =
             QStringLiteral("%1 · %2 · %3")
                 .arg(toText(entry.info.mountPoint), toText(entry.info.filesystem), QObject::tr("sample data"));
-        facts.lastScan =
-            QObject::tr("opens the snapshot of %1").arg(whenText(entry.info.taken)) + trendOf(catalogue, entry, facts);
+        facts.lastScan = joined({QObject::tr("opens the snapshot of %1").arg(whenText(entry.info.taken)),
+                                 trendOf(catalogue, entry, facts)});
         facts.capacity = entry.info.capacity;
         facts.snapshot = entry.path;
         cards.push_back(facts);
