@@ -210,7 +210,7 @@ void TreeUpdater::next(std::uint64_t id)
             makeRest(*update, basis, ifChanged);
             return std::pair(update, basis.planVersion);
         },
-        [this, id, base = open->tree](const std::pair<std::shared_ptr<Update>, std::uint64_t>& made) {
+        [this, id, base = open->tree](std::pair<std::shared_ptr<Update>, std::uint64_t> made) {
             auto* now = places_.edit(id);
             auto& queue = queues_[id];
             queue.running = false;
@@ -219,7 +219,7 @@ void TreeUpdater::next(std::uint64_t id)
             if (now->tree != base || (made.first->newIds && now->planVersion != made.second))
                 return next(id); // made from what is not there any more: once more
             apply(*now, *made.first, queue.jobs.front());
-            QThreadPool::globalInstance()->start([old = made.first] {});
+            discard(std::move(made.first));
             over(id, true);
         },
         [this, id](const QString& problem) {

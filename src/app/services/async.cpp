@@ -1,7 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/services/async.h"
 
+#include <QCoreApplication>
+#include <QEvent>
 #include <QPointer>
+#include <QRunnable>
+
+#include <atomic>
 
 namespace kurvo::app {
 
@@ -11,19 +16,64 @@ AsyncProblems& AsyncProblems::instance()
     return problems;
 }
 
+namespace {
+
+/// What is to be done, on its way to a worker and back. Both hand-overs are atomic in themselves: a checker of threads
+/// cannot see into Qt's queues.
+struct Errand : QRunnable {
+    Errand(QObject* context, std::function<std::function<void()>()> task) : guard(context), work(std::move(task))
+    {
+        setAutoDelete(false);
+        ready.store(true, std::memory_order_release);
+    }
+    void run() override;
+
+    std::atomic<bool> ready{false};
+    QPointer<QObject> guard; ///< interface thread
+    std::function<std::function<void()>()> work;
+    std::function<void()> then;
+};
+
+struct Back : QEvent {
+    explicit Back(Errand* done) : QEvent(User) { errand.store(done, std::memory_order_release); }
+    ~Back() override { delete errand.load(std::memory_order_acquire); }
+    std::atomic<Errand*> errand{nullptr};
+};
+
+/// Lives on the interface thread as long as the program, so that a worker never touches the context.
+struct Relay : QObject {
+    bool event(QEvent* event) override
+    {
+        if (event->type() != QEvent::User)
+            return QObject::event(event);
+        const Errand* errand = static_cast<Back*>(event)->errand.load(std::memory_order_acquire);
+        if (errand->guard)
+            errand->then();
+        return true;
+    }
+};
+
+Relay& relay()
+{
+    static Relay relay;
+    return relay;
+}
+
+void Errand::run()
+{
+    if (!ready.load(std::memory_order_acquire))
+        return;
+    then = work();
+    work = nullptr;
+    QCoreApplication::postEvent(&relay(), new Back(this));
+}
+
+} // namespace
+
 void detail::post(QThreadPool& pool, QObject* context, std::function<std::function<void()>()> work)
 {
-    // Lives on the interface thread as long as the program, so that a worker never touches `context`.
-    static QObject relay;
-    pool.start([guard = QPointer<QObject>(context), work = std::move(work)] {
-        QMetaObject::invokeMethod(
-            &relay,
-            [guard, then = work()] {
-                if (guard)
-                    then();
-            },
-            Qt::QueuedConnection);
-    });
+    relay();
+    pool.start(new Errand(context, std::move(work)));
 }
 
 QString detail::sentenceOf(const std::exception* thrown)

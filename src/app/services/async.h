@@ -11,6 +11,7 @@
 #include <functional>
 #include <memory>
 #include <new>
+#include <optional>
 #include <type_traits>
 #include <utility>
 
@@ -37,7 +38,11 @@ void post(QThreadPool& pool, QObject* context, std::function<std::function<void(
 
 template <typename Work, typename Done>
 struct Job {
-    Work work;
+    Job(Work task, Done then, std::function<void(const QString&)> otherwise)
+        : work(std::move(task)), done(std::move(then)), failed(std::move(otherwise))
+    {
+    }
+    std::optional<Work> work;
     Done done;
     std::function<void(const QString&)> failed;
     using Result = std::decay_t<std::invoke_result_t<Work&>>;
@@ -47,12 +52,13 @@ struct Job {
     void run()
     {
         try {
-            result = std::make_unique<Result>(work());
+            result = std::make_unique<Result>((*work)());
         } catch (const std::exception& thrown) {
             problem = sentenceOf(&thrown);
         } catch (...) {
             problem = sentenceOf(nullptr);
         }
+        work.reset(); // what it held goes here, not on the interface thread
     }
     void hand()
     {
@@ -85,6 +91,16 @@ template <typename Work, typename Done>
 void runAsync(QObject* context, Work work, Done done, std::function<void(const QString&)> failed = nullptr)
 {
     runAsync(*QThreadPool::globalInstance(), context, std::move(work), std::move(done), std::move(failed));
+}
+
+/// Lets go of something large (a tree) on a pool thread. Interface thread only.
+template <typename T>
+void discard(std::shared_ptr<T> large)
+{
+    detail::post(*QThreadPool::globalInstance(), nullptr, [large = std::move(large)]() mutable {
+        large.reset();
+        return [] {};
+    });
 }
 
 } // namespace kurvo::app
