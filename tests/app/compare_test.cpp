@@ -23,8 +23,6 @@ using app::Stage;
 
 namespace {
 
-constexpr std::int64_t day = 86400;
-
 /// Three earlier snapshots of the place in the window's own catalogue, a month apart, and the place as it is now.
 struct CompareWindow : Window {
     std::string p = t / "place";

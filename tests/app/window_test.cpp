@@ -258,7 +258,7 @@ TEST_CASE("where no trash is possible the plan says why and nothing is moved", "
     w.key(Qt::Key_5, Qt::ControlModifier);
     w.settle();
     CHECK(w.text("planChecked").endsWith("1 held back"));
-    CHECK(w.place()->findings.begin()->second.sentence.find("read-only") != std::string::npos);
+    CHECK(w.place()->findings.of(drive.path() + "/file")->sentence.find("read-only") != std::string::npos);
     w.models().runner.carryOutPlan();
     w.settle();
     CHECK(w.notice().contains("read-only"));

@@ -14,15 +14,6 @@ using namespace kurvo;
 using namespace kurvo::test;
 using nlohmann::json;
 
-namespace {
-
-std::string quoted(const std::string& path)
-{
-    return "'" + path + "'";
-}
-
-} // namespace
-
 TEST_CASE("compare says each change once, and the sum is the difference", "[cli][compare]")
 {
     TestFolder t;

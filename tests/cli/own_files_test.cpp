@@ -15,11 +15,6 @@ using namespace kurvo::test;
 
 namespace {
 
-std::string quoted(const std::string& path)
-{
-    return "'" + path + "'";
-}
-
 /// Data of its own for as long as this lives.
 class OwnData {
 public:

@@ -28,6 +28,12 @@ struct Outcome {
     }
 };
 
+/// For the shell.
+inline std::string quoted(const std::string& path)
+{
+    return "'" + path + "'";
+}
+
 /// Runs it with a shell; arguments are quoted by the caller.
 inline Outcome kurvoctl(const std::string& arguments)
 {

@@ -13,6 +13,8 @@
 
 namespace kurvo::test {
 
+inline constexpr std::int64_t day = 86400; ///< in seconds
+
 /// A folder below the temporary directory that is removed at the end, whatever is in it.
 class TestFolder {
 public:

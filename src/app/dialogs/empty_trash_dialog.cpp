@@ -12,7 +12,7 @@ EmptyTrashDialog::EmptyTrashDialog(const Place& place, const std::vector<Trashed
     : AskDialog("emptyTrashDialog", tr("Empty the trash"), parent), onlyOurs_(new QRadioButton), all_(new QRadioButton)
 {
     for (const auto& record : place.runs)
-        for (const auto& step : record.steps)
+        for (const auto& step : record->steps)
             if (step.action == Action::Trash && step.state == StepState::Done)
                 ours_.push_back(step.trashed);
     for (const auto& item : everything)

@@ -12,8 +12,6 @@
 namespace kurvo::app {
 namespace {
 
-const QString group = QStringLiteral("grewMost");
-
 QString encoded(const std::string& path)
 {
     return QString::fromLatin1(QByteArray::fromStdString(path).toPercentEncoding());
@@ -43,7 +41,7 @@ Look lookAt(const SnapshotPair& pair, const std::stop_token& stop)
 
 } // namespace
 
-GrewMost::GrewMost(QSettings& settings, QObject* parent) : QObject(parent), settings_(settings)
+GrewMost::GrewMost(Settings& settings, QObject* parent) : QObject(parent), settings_(settings)
 {
     pool_.setMaxThreadCount(1);
     pool_.setThreadPriority(QThread::LowPriority);
@@ -89,9 +87,8 @@ void GrewMost::lookInto(const std::vector<SnapshotPair>& pairs)
 
 void GrewMost::recall()
 {
-    settings_.beginGroup(group);
-    for (const auto& key : settings_.childKeys()) {
-        const auto value = settings_.value(key).toStringList();
+    for (const auto& line : settings_.of(setting::grewMost)) {
+        const auto value = line.split(QLatin1Char(' '));
         if (value.size() != 6)
             continue;
         std::optional<Growth> growth;
@@ -99,20 +96,20 @@ void GrewMost::recall()
             growth = Growth{decoded(value[4]), bytes};
         found_[{decoded(value[0]), decoded(value[1]), decoded(value[2]), decoded(value[3])}] = growth;
     }
-    settings_.endGroup();
 }
 
 void GrewMost::keep()
 {
-    settings_.remove(group);
-    settings_.beginGroup(group);
-    int number = 0;
+    QStringList lines;
     for (const auto& [pair, growth] : found_)
-        settings_.setValue(QString::number(number++),
-                           QStringList{encoded(pair.newest), encoded(pair.before), encoded(pair.newestId),
-                                       encoded(pair.beforeId), growth ? encoded(growth->path) : QString(),
-                                       QString::number(growth ? growth->bytes : 0)});
-    settings_.endGroup();
+        lines << QStringList{encoded(pair.newest),
+                             encoded(pair.before),
+                             encoded(pair.newestId),
+                             encoded(pair.beforeId),
+                             growth ? encoded(growth->path) : QStringLiteral("-"),
+                             QString::number(growth ? growth->bytes : 0)}
+                     .join(QLatin1Char(' '));
+    settings_.set(setting::grewMost, lines);
 }
 
 } // namespace kurvo::app

@@ -4,7 +4,6 @@
 #pragma once
 
 #include <QObject>
-#include <QSettings>
 #include <QThreadPool>
 
 #include <map>
@@ -13,6 +12,7 @@
 #include <string>
 #include <vector>
 
+#include "app/services/settings.h"
 #include "core/compare/explain.h"
 
 namespace kurvo::app {
@@ -26,7 +26,7 @@ struct SnapshotPair {
 class GrewMost : public QObject {
     Q_OBJECT
 public:
-    explicit GrewMost(QSettings& settings, QObject* parent = nullptr);
+    explicit GrewMost(Settings& settings, QObject* parent = nullptr);
     ~GrewMost() override;
 
     /// "most: +18.0 GiB in /home/warden/.cache"; empty when nothing grew, or it is not known yet.
@@ -41,7 +41,7 @@ private:
     void recall();
     void keep();
 
-    QSettings& settings_;
+    Settings& settings_;
     std::map<SnapshotPair, std::optional<Growth>> found_;
     std::set<SnapshotPair> asked_;
     std::stop_source stop_;

@@ -17,15 +17,15 @@ LogbookModel::LogbookModel(const AppFolders& folders, PlaceStore& places, Knowle
 const RunRecord* LogbookModel::recordOf(std::int64_t run) const
 {
     const auto found =
-        std::find_if(history_.begin(), history_.end(), [run](const RunRecord& r) { return r.run.id == run; });
-    return found == history_.end() ? nullptr : &*found;
+        std::find_if(history_->begin(), history_->end(), [run](const RunRecord& r) { return r.run.id == run; });
+    return found == history_->end() ? nullptr : &*found;
 }
 
 void LogbookModel::take(Result<std::vector<RunRecord>> history)
 {
     if (!history)
         return notices_.say(QString::fromStdString(history.error().sentence), Severity::Warning);
-    history_ = std::move(*history);
+    history_ = std::make_shared<const std::vector<RunRecord>>(std::move(*history));
     places_.shareHistory(history_);
     emit historyChanged();
 }

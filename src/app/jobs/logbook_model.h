@@ -22,7 +22,7 @@ public:
 
     std::string file() const { return joinPath(folders_.data, "logbook.db"); }
     /// Newest first.
-    const std::vector<RunRecord>& history() const { return history_; }
+    const std::vector<RunRecord>& history() const { return *history_; }
     const RunRecord* recordOf(std::int64_t run) const;
     /// How it is written has changed.
     void tellAgain() { emit historyChanged(); }
@@ -39,7 +39,7 @@ private:
     PlaceStore& places_;
     Knowledge& knowledge_;
     Notices& notices_;
-    std::vector<RunRecord> history_;
+    std::shared_ptr<const std::vector<RunRecord>> history_ = std::make_shared<const std::vector<RunRecord>>();
 };
 
 } // namespace kurvo::app

@@ -237,7 +237,7 @@ void PlanKeeper::openPlan(const std::string& file)
             const auto lost = opened.lost;
             const auto all = opened.file->items.size();
             if (lost < all)
-                plan_.change(std::move(opened.plan));
+                plan_.change(std::move(opened.plan), now->plan.state()); // and is checked anew
             if (lost > 0)
                 notices_.say(
                     tr("%n item(s) of that plan could not be added: not in this place, changed since, protected, or "

@@ -110,7 +110,7 @@ void PlanRunner::checkPlan()
     if (const auto reason = target->foreignReason(hostName()); !reason.empty()) {
         Findings findings;
         for (const auto& item : target->plan.items())
-            findings[item.path] = {false, reason};
+            findings.set(item.path, {false, reason, false});
         return plan_.setFindings(target->id, std::move(findings), at);
     }
     const auto job = beginJob(PlanJob::Kind::Check);
@@ -128,9 +128,10 @@ void PlanRunner::checkPlan()
             });
             Findings findings;
             for (std::size_t i = 0; i < checked.size(); ++i)
-                findings[plan.items[i].item.path] = {
-                    !checked[i].blocked, checked[i].sentence.empty() ? "same as when scanned" : checked[i].sentence,
-                    checked[i].needsRights};
+                findings.set(plan.items[i].item.path,
+                             {!checked[i].blocked,
+                              checked[i].sentence.empty() ? "same as when scanned" : checked[i].sentence,
+                              checked[i].needsRights});
             return findings;
         },
         [this, id = target->id, at](Findings findings) {
@@ -183,11 +184,11 @@ std::vector<std::string> PlanRunner::actCommand() const
 bool PlanRunner::prepareRights(const std::function<void(const ActRequest&)>& ready)
 {
     const auto* target = places_.place();
-    if (!target || target->totals.needRights == 0)
+    if (!target || target->findings.needRights() == 0)
         return false;
     auto wanted = std::make_shared<std::set<std::string>>();
     for (const auto& item : target->plan.items())
-        if (const auto* finding = target->findingFor(item.path); finding && !finding->ready && finding->needsRights)
+        if (const auto* finding = target->findings.of(item.path); finding && !finding->ready && finding->needsRights)
             wanted->insert(item.path);
     ActRequest request;
     request.kind = ActRequest::Kind::Apply;

@@ -67,23 +67,22 @@ QString PlanRows::markOf(const PlanItem& item) const
 
 Finding PlanRows::findingOf(const PlanItem& item) const
 {
-    const auto* finding = places_.place() ? places_.place()->findingFor(item.path) : nullptr;
+    const auto* finding = places_.place() ? places_.place()->findings.of(item.path) : nullptr;
     return finding ? *finding : Finding{};
 }
 
-void PlanRows::show()
+std::vector<PlanRows::Row> PlanRows::makeRows() const
 {
-    beginResetModel();
-    rows_.clear();
+    std::vector<Row> rows;
     const auto* place = places_.place();
     auto items = place ? place->plan.state() : PlanState();
-    rows_.reserve(items.size() + 8);
+    rows.reserve(items.size() + 8);
     // Groups stand one after the other already, and in each the largest first.
     for (std::size_t begin = 0, end = 0; begin < items.size(); begin = end) {
         std::uint64_t bytes = 0;
         for (end = begin; end < items.size() && sameGroup(*items[begin], *items[end]); ++end)
             bytes += items[end]->disk;
-        rows_.push_back({groupTitle(*items[begin], end - begin, bytes), items[begin]});
+        rows.push_back({groupTitle(*items[begin], end - begin, bytes), items[begin]});
         const auto first = items.begin() + static_cast<std::ptrdiff_t>(begin);
         const auto last = items.begin() + static_cast<std::ptrdiff_t>(end);
         const auto by = [&](const auto& key) {
@@ -101,9 +100,77 @@ void PlanRows::show()
         else if (sort_ == PlanSort::Check)
             by([this](const PlanItem& item) { return findingOf(item).ready; });
         for (auto item = first; item != last; ++item)
-            rows_.push_back({{}, *item});
+            rows.push_back({{}, std::move(*item)});
     }
+    return rows;
+}
+
+bool PlanRows::show()
+{
+    auto rows = makeRows();
+    if (showDifference(rows))
+        return false;
+    beginResetModel();
+    rows_ = std::move(rows);
     endResetModel();
+    return true;
+}
+
+/// Goes along both; false where more than a few rows differ.
+bool PlanRows::showDifference(std::vector<Row>& rows)
+{
+    const auto same = [](const Row& a, const Row& b) {
+        return a.group.isEmpty() == b.group.isEmpty() &&
+               (a.group.isEmpty() ? a.item == b.item : sameGroup(*a.item, *b.item));
+    };
+    struct Step {
+        std::size_t row;  ///< in the rows as they are by then
+        const Row* fresh; ///< comes in there; null where the row goes
+    };
+    constexpr std::size_t few = 6;
+    std::vector<Step> steps;
+    std::size_t i = 0, j = 0;
+    const auto leadsOn = [&](std::size_t old, std::size_t fresh) {
+        return (old == rows_.size() && fresh == rows.size()) ||
+               (old < rows_.size() && fresh < rows.size() && same(rows_[old], rows[fresh]));
+    };
+    while (i < rows_.size() || j < rows.size()) {
+        if (i < rows_.size() && j < rows.size() && same(rows_[i], rows[j])) {
+            ++i, ++j;
+            continue;
+        }
+        std::size_t gone = 0, come = 0;
+        for (std::size_t n = 1; n <= 2 && gone + come == 0; ++n)
+            if (leadsOn(i + n, j))
+                gone = n;
+            else if (leadsOn(i, j + n))
+                come = n;
+        if (gone + come == 0 && leadsOn(i + 1, j + 1))
+            gone = come = 1;
+        if (gone + come == 0 || steps.size() + gone + come > few)
+            return false;
+        for (; gone > 0; --gone, ++i)
+            steps.push_back({j, nullptr});
+        for (; come > 0; --come, ++j)
+            steps.push_back({j, &rows[j]});
+    }
+    for (const auto& step : steps) {
+        const int row = static_cast<int>(step.row);
+        const auto at = rows_.begin() + static_cast<std::ptrdiff_t>(step.row);
+        if (step.fresh) {
+            beginInsertRows({}, row, row);
+            rows_.insert(at, *step.fresh);
+            endInsertRows();
+        } else {
+            beginRemoveRows({}, row, row);
+            rows_.erase(at);
+            endRemoveRows();
+        }
+    }
+    rows_ = std::move(rows); // titles say other sums
+    if (!rows_.empty())
+        emit dataChanged(index(0), index(static_cast<int>(rows_.size()) - 1));
+    return true;
 }
 
 int PlanRows::rowCount(const QModelIndex& parent) const

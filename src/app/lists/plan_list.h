@@ -23,8 +23,9 @@ public:
     /// By size until another order is chosen; groups stay in the order they are carried out in.
     void setSort(PlanSort sort) { sort_ = sort; }
     PlanSort sort() const { return sort_; }
-    /// The plan of the current place. What stands in a row is worked out when it is drawn.
-    void show();
+    /// The plan of the current place. What stands in a row is worked out when it is drawn. A few rows that came or went
+    /// are told as such; true where all rows are others.
+    bool show();
     int rowCount(const QModelIndex& parent = {}) const override;
     QVariant data(const QModelIndex& index, int role) const override;
     Qt::ItemFlags flags(const QModelIndex& index) const override;
@@ -37,6 +38,8 @@ private:
         QString group;    ///< the title of a group; empty for an item
         PlanItemPtr item; ///< of a group: its first
     };
+    std::vector<Row> makeRows() const;
+    bool showDifference(std::vector<Row>& rows);
     QString adviceOf(const PlanItem& item) const;
     QString markOf(const PlanItem& item) const;
     Finding findingOf(const PlanItem& item) const;

@@ -16,36 +16,6 @@ bool Place::noteChanged(const std::string& folder)
     return true;
 }
 
-namespace {
-
-template <typename Visit>
-void forEachInTrash(const Place& place, const Visit& visit)
-{
-    for (const auto& record : place.runs)
-        for (const auto& step : record.steps)
-            if (step.action == Action::Trash && step.state == StepState::Done)
-                visit(step, joinPath(joinPath(step.trashed.folder.path, "files"), step.trashed.name));
-}
-
-} // namespace
-
-std::uint64_t Place::bytesInTrash() const
-{
-    std::uint64_t sum = 0;
-    forEachInTrash(*this, [&](const LoggedStep& step, const std::string&) { sum += step.disk; });
-    return sum;
-}
-
-std::uint64_t Place::bytesInTrashSeen() const
-{
-    std::uint64_t sum = 0;
-    forEachInTrash(*this, [&](const LoggedStep& step, const std::string& at) {
-        if (isAtOrBelow(at, info.place) && tree->find(at))
-            sum += step.disk;
-    });
-    return sum;
-}
-
 bool Place::isShownInPart(NodeId node) const
 {
     return narrowing && tree->isFolder(node) &&
@@ -116,26 +86,32 @@ std::string Place::foreignReason(const std::string& thisHost) const
     return {};
 }
 
-const Finding* Place::findingFor(const std::string& path) const
+std::size_t PlanBasis::work() const
 {
-    const auto found = findings.find(path);
-    return found == findings.end() ? nullptr : &found->second;
+    auto work = plan.size() + tree->store().linkSets().size();
+    for (const auto& run : runs)
+        work += run->steps.size();
+    return work;
 }
 
-void Place::addUpPlan()
+PlanTotals PlanBasis::totals() const
 {
-    totals = {};
-    totals.freed = plan.freedBytes(*tree);
-    if (plan.countForGood() > 0)
-        forEachInTrash(*this, [&](const LoggedStep& step, const std::string& at) {
-            if (const auto* item = plan.covering(at); item && isForGood(item->action))
+    Plan planned;
+    planned.restore(plan);
+    PlanTotals totals;
+    totals.freed = planned.freedBytes(*tree);
+    for (const auto& run : runs)
+        for (const auto& step : run->steps) {
+            if (step.action != Action::Trash || step.state != StepState::Done)
+                continue;
+            const auto at = joinPath(joinPath(step.trashed.folder.path, "files"), step.trashed.name);
+            totals.inTrash += step.disk;
+            if (isAtOrBelow(at, place) && tree->find(at))
+                totals.inTrashSeen += step.disk;
+            if (const auto* item = planned.covering(at); item && isForGood(item->action))
                 totals.fromTrash += step.disk;
-        });
-    for (const auto& item : plan.items()) {
-        const auto* finding = findingFor(item.path);
-        ++(!finding ? totals.unchecked : finding->ready ? totals.ready : totals.held);
-        totals.needRights += finding && !finding->ready && finding->needsRights ? 1 : 0;
-    }
+        }
+    return totals;
 }
 
 } // namespace kurvo::app

@@ -5,12 +5,13 @@
 
 #include <QString>
 
+#include <algorithm>
 #include <memory>
 #include <optional>
 #include <string>
-#include <unordered_map>
 #include <vector>
 
+#include "app/model/findings.h"
 #include "core/act/history.h"
 #include "core/advice/guard.h"
 #include "core/explore/scheme.h"
@@ -24,27 +25,31 @@
 
 namespace kurvo::app {
 
-/// What a check or an attempt said of a planned item.
-struct Finding {
-    bool ready = false;
-    std::string sentence;
-    bool needsRights = false; ///< it is not ready, and administrator rights would help
-};
-
 /// States are kept, handed to other threads and let go of without going through their items.
 using KeptState = std::shared_ptr<const PlanState>;
 
-/// By path.
-using Findings = std::unordered_map<std::string, Finding>;
+/// A run of the logbook, shared by all who show it.
+using KeptRun = std::shared_ptr<const RunRecord>;
 
-/// What is asked of a plan again and again, added up once for each change.
+/// What is added up over a plan, and over what was put into the trash from here. All in bytes.
 struct PlanTotals {
-    std::uint64_t freed = 0;     ///< bytes, once it is carried out and the trash emptied
-    std::uint64_t fromTrash = 0; ///< bytes of it that were put into the trash from here before
-    std::size_t ready = 0;       ///< items that a check found ready,
-    std::size_t held = 0;        ///< and those that it holds back,
-    std::size_t needRights = 0;  ///< of these: those that administrator rights would help
-    std::size_t unchecked = 0;
+    std::uint64_t freed = 0;       ///< once the plan is carried out and the trash emptied
+    std::uint64_t fromTrash = 0;   ///< of it, what was put into the trash from here before
+    std::uint64_t inTrash = 0;     ///< was put into the trash from here, and is still there
+    std::uint64_t inTrashSeen = 0; ///< of that, what is counted in the tree as well
+};
+
+/// What the totals of a plan are made from. Safe to read on any thread.
+struct PlanBasis {
+    std::shared_ptr<const FileTree> tree;
+    std::string place; ///< path
+    PlanState plan;
+    std::vector<KeptRun> runs;
+
+    /// Adds up. One pass over all of it, and over the files of the tree with several links.
+    PlanTotals totals() const;
+    /// How much there is to go through.
+    std::size_t work() const;
 };
 
 /// A drive that the plan moves something to.
@@ -122,9 +127,10 @@ struct Place {
     std::vector<KeptState> planAfter;  ///< states that were gone back from, newest last
     Findings findings;                 ///< of planned items
     std::int64_t checkedAt = 0;        ///< UTC seconds; 0 when there are none
-    PlanTotals totals;                 ///< of the plan as it is
+    PlanTotals totals;                 ///< of the plan as it is, or was a moment ago (PlaceStore::addUpPlan)
+    std::uint64_t totalsRequest = 0;
     std::vector<Destination> destinations;
-    std::vector<RunRecord> runs; ///< that changed something here; newest last
+    std::vector<KeptRun> runs; ///< that changed something here; newest last
 
     bool isGrowing() const { return tree->isGrowing(); }
     /// What the drive says is used can be reconciled with what was seen: now, or as the snapshot has it.
@@ -140,9 +146,9 @@ struct Place {
     /// Something happened in this folder: false when that was known.
     bool noteChanged(const std::string& folder);
     /// What was put into the trash from here and is still there.
-    std::uint64_t bytesInTrash() const;
+    std::uint64_t bytesInTrash() const { return totals.inTrash; }
     /// That part of it which is counted in the tree as well.
-    std::uint64_t bytesInTrashSeen() const;
+    std::uint64_t bytesInTrashSeen() const { return totals.inTrashSeen; }
     /// Why nothing of this place can be carried out on this machine, as a sentence; empty when it can.
     std::string foreignReason(const std::string& thisHost) const;
     /// What the drive has beside what was seen; nothing where the place is no whole drive.
@@ -157,14 +163,14 @@ struct Place {
     /// How much of a node is lit; all of it while nothing is.
     std::uint64_t litSize(NodeId node, Measure measure) const;
     /// Freed once the plan is carried out and the trash emptied.
-    std::uint64_t bytesToCome() const { return totals.freed; }
+    std::uint64_t bytesToCome() const { return std::min(totals.freed, plan.plannedBytes()); }
     /// Of what is planned, what was put into the trash from here before.
     std::uint64_t bytesOfTrashPlanned() const { return totals.fromTrash; }
     /// What is free once the plan is carried out and the trash emptied.
     std::uint64_t freeAfter() const { return capacity.free + bytesToCome() + bytesInTrash() - bytesOfTrashPlanned(); }
-    const Finding* findingFor(const std::string& path) const;
-    /// Makes `totals` anew. One pass over the plan, and over the files with several links.
-    void addUpPlan();
+    /// Planned items that no check has looked at.
+    std::size_t unchecked() const { return plan.items().size() - std::min(plan.items().size(), findings.size()); }
+    PlanBasis planBasis() const { return {tree, info.place, plan.state(), runs}; }
 };
 
 } // namespace kurvo::app

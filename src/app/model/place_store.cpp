@@ -79,7 +79,7 @@ std::uint64_t PlaceStore::add(Place place)
     const auto id = place.id;
     places_.push_back(std::make_unique<Place>(std::move(place)));
     makeCurrent(places_.size() - 1);
-    shareHistory(std::vector<RunRecord>(history_));
+    shareHistory(history_);
     emit opened(id);
     return id;
 }
@@ -166,23 +166,47 @@ void PlaceStore::setSnapshotFile(std::uint64_t id, const std::string& file)
         open->snapshotFile = file;
 }
 
-void PlaceStore::shareHistory(const std::vector<RunRecord>& history)
+void PlaceStore::shareHistory(std::shared_ptr<const std::vector<RunRecord>> history)
 {
-    history_ = history;
+    history_ = std::move(history);
     const auto host = hostName();
     for (const auto& open : places_) {
         open->runs.clear();
         if (open->info.sample || open->info.host != host)
             continue;
-        for (auto record = history_.rbegin(); record != history_.rend(); ++record)
+        for (auto record = history_->rbegin(); record != history_->rend(); ++record)
             if (std::any_of(record->steps.begin(), record->steps.end(), [&](const LoggedStep& step) {
                     return step.state != StepState::Failed && step.state != StepState::Planned &&
                            isAtOrBelow(step.path, open->info.place);
                 }))
-                open->runs.push_back(*record);
-        open->addUpPlan();
+                open->runs.emplace_back(history_, &*record);
+        addUpPlan(open->id);
     }
     emit runsShared();
+}
+
+void PlaceStore::addUpPlan(std::uint64_t id)
+{
+    auto* open = edit(id);
+    if (!open)
+        return;
+    const auto basis = std::make_shared<const PlanBasis>(open->planBasis());
+    const auto request = ++open->totalsRequest;
+    constexpr std::size_t little = 2000;
+    if (basis->work() <= little) {
+        open->totals = basis->totals();
+        return;
+    }
+    runAsync(
+        this, [basis] { return basis->totals(); },
+        [this, id, request](const PlanTotals& totals) {
+            auto* now = edit(id);
+            if (!now || now->totalsRequest != request)
+                return; // a later one comes
+            now->totals = totals;
+            if (isCurrent(id))
+                emit capacityChanged();
+        });
 }
 
 } // namespace kurvo::app

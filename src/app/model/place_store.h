@@ -73,17 +73,20 @@ public:
     /// Where Kurvo's own data lies, which nothing may touch.
     std::string ownData() const;
 
+    /// Makes the totals of a plan anew: at once where there is little to add up, else on a pool thread, and then tells
+    /// as a change of capacity.
+    void addUpPlan(std::uint64_t id);
     /// Reads the capacity of a drive again.
     void refreshCapacity(std::uint64_t id);
     /// Something happened in this folder of the current place.
     void noteChanged(const std::string& folder);
     void setSnapshotFile(std::uint64_t id, const std::string& file);
     /// Each place gets the runs that changed something in it; newest first.
-    void shareHistory(const std::vector<RunRecord>& history);
+    void shareHistory(std::shared_ptr<const std::vector<RunRecord>> history);
 
 signals:
-    void placeChanged(); ///< another place, or none
-    void capacityChanged();
+    void placeChanged();          ///< another place, or none
+    void capacityChanged();       ///< what is free, now or after the plan
     void changedFoldersChanged(); ///< of the current place
     void opened(std::uint64_t id);
     void aboutToClose(std::uint64_t id); ///< what works for it ends
@@ -108,7 +111,7 @@ private:
     std::size_t current_ = 0;
     std::uint64_t lastId_ = 0;
     bool locked_ = false;
-    std::vector<RunRecord> history_;
+    std::shared_ptr<const std::vector<RunRecord>> history_ = std::make_shared<const std::vector<RunRecord>>();
     ViewState lastView_;
     std::function<std::optional<ViewState>(const std::string&)> viewMemory_;
 };

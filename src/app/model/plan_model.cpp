@@ -49,7 +49,7 @@ QString PlanModel::partRefusal(NodeId node) const
 void PlanModel::told(Place& place)
 {
     ++place.planVersion;
-    place.addUpPlan();
+    places_.addUpPlan(place.id);
     if (places_.isCurrent(place.id))
         emit planChanged();
 }
@@ -64,27 +64,33 @@ void PlanModel::remember(Place& place, PlanState state)
 }
 
 /// What came off has no finding any more, should it come back.
-void PlanModel::setPlan(Place& place, Plan plan)
+void PlanModel::forget(Place& place, const PlanState& off)
 {
-    if (!place.findings.empty())
-        for (const auto& item : place.plan.items())
-            if (!plan.itemAt(item.path))
-                place.findings.erase(item.path);
-    place.plan = std::move(plan);
-    told(place);
+    for (const auto& item : off)
+        place.findings.erase(item->path);
 }
 
-void PlanModel::change(Plan changed)
+void PlanModel::change(Plan changed, const PlanState& off)
 {
     auto* p = places_.edit();
     remember(*p, p->plan.state());
-    setPlan(*p, std::move(changed));
+    Findings before;
+    if (changed.empty())
+        std::swap(p->findings, before);
+    forget(*p, off);
+    std::swap(p->plan, changed);
+    discard(std::make_shared<std::pair<Plan, Findings>>(std::move(changed), std::move(before)));
+    told(*p);
 }
 
 void PlanModel::restore(std::uint64_t id, Plan plan)
 {
-    if (auto* p = places_.edit(id))
-        setPlan(*p, std::move(plan));
+    auto* p = places_.edit(id);
+    if (!p)
+        return;
+    p->findings = {};
+    p->plan = std::move(plan);
+    told(*p);
 }
 
 void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
@@ -95,7 +101,8 @@ void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
     if (const auto refusal = partRefusal(node); !refusal.isEmpty())
         return notices_.say(refusal, Severity::Warning);
     auto before = p->plan.state();
-    if (auto added = p->plan.add(*p->tree, node, p->guard, guard, intent); !added) {
+    const auto added = p->plan.add(*p->tree, node, p->guard, guard, intent);
+    if (!added) {
         const auto protection = places_.protectionOf(node);
         const bool ask = protection && protection->canBeLifted && protection->reason == added.error().sentence;
         if (ask)
@@ -104,7 +111,7 @@ void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
             notices_.say(QString::fromStdString(added.error().sentence), Severity::Warning);
         return;
     }
-    p->findings.erase(p->tree->path(node));
+    forget(*p, *added);
     remember(*p, std::move(before));
     told(*p);
 }
@@ -148,7 +155,7 @@ void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, 
         if (!problem.isEmpty())
             notices_.say(problem, Severity::Warning);
         if (planned.added.count > 0)
-            change(std::move(planned.plan));
+            change(std::move(planned.plan), planned.added.off);
         if (then)
             then(planned.added.count);
     };
@@ -165,12 +172,16 @@ bool PlanModel::addOutside(std::uint64_t id, const std::vector<PlannedItem>& ite
     if (!open || !places_.isCurrent(id))
         return false;
     auto changed = open->plan;
-    for (const auto& planned : items)
-        if (const auto added = changed.addOutside(planned.item, open->guard); !added) {
+    PlanState off;
+    for (const auto& planned : items) {
+        const auto added = changed.addOutside(planned.item, open->guard);
+        if (!added) {
             notices_.say(QString::fromStdString(added.error().sentence), Severity::Warning);
             return false;
         }
-    change(std::move(changed));
+        off.insert(off.end(), added->begin(), added->end());
+    }
+    change(std::move(changed), off);
     return true;
 }
 
@@ -195,10 +206,10 @@ void PlanModel::unplan(const std::vector<std::string>& paths)
     if (!p || places_.refusesWhileLocked())
         return;
     auto before = p->plan.state();
-    if (p->plan.removeAll(paths) == 0)
+    const auto off = p->plan.removeAll(paths);
+    if (off.empty())
         return;
-    for (const auto& path : paths)
-        p->findings.erase(path);
+    forget(*p, off);
     remember(*p, std::move(before));
     told(*p);
 }
@@ -207,7 +218,7 @@ void PlanModel::clearPlan()
 {
     const auto* p = places_.place();
     if (p && !p->plan.empty() && !places_.refusesWhileLocked())
-        change({});
+        change({}, p->plan.state());
 }
 
 /// What was carried out meanwhile cannot come back onto the plan.
@@ -220,8 +231,7 @@ void PlanModel::stepTo(std::vector<KeptState>& from, std::vector<KeptState>& to)
     if (!p->tree->removed().empty())
         std::erase_if(state,
                       [p](const PlanItemPtr& item) { return item->node != noNode && !p->tree->contains(item->node); });
-    for (const auto& path : p->plan.become(std::move(state)))
-        p->findings.erase(path);
+    forget(*p, p->plan.become(std::move(state)));
     told(*p);
 }
 
@@ -242,9 +252,9 @@ void PlanModel::setFindings(std::uint64_t id, Findings findings, std::int64_t at
     auto* p = places_.edit(id);
     if (!p)
         return;
-    p->findings = std::move(findings);
+    std::swap(p->findings, findings);
+    discard(std::make_shared<Findings>(std::move(findings)));
     p->checkedAt = at;
-    p->addUpPlan();
     if (places_.isCurrent(id))
         emit planChanged();
 }
@@ -259,16 +269,14 @@ void PlanModel::settle(std::uint64_t id, const RunRecord& record, const std::vec
         const auto& step = record.steps[i];
         if (step.state == StepState::Done)
             done.push_back(step.path);
-        else
-            p->findings[step.path] = {false, step.note, i < findings.size() && findings[i].needsRights};
+        else if (p->plan.itemAt(step.path))
+            p->findings.set(step.path, {false, step.note, i < findings.size() && findings[i].needsRights});
     }
     if (!done.empty()) {
         p->planBefore.clear();
         p->planAfter.clear();
     }
-    p->plan.removeAll(done);
-    for (const auto& path : done)
-        p->findings.erase(path);
+    forget(*p, p->plan.removeAll(done));
     told(*p);
 }
 

@@ -42,8 +42,8 @@ public:
     bool canRedoPlanChange() const { return places_.place() && !places_.place()->planAfter.empty() && !isLocked(); }
     /// Says why nothing can be put on the plan now.
     bool mayPlan();
-    /// One change of the current place's plan, which can be undone.
-    void change(Plan changed);
+    /// One change of the current place's plan, which can be undone. `off`: what is not on it any more.
+    void change(Plan changed, const PlanState& off);
     /// What was kept of the plan of a place, instead of what it has; no change that could be undone.
     void restore(std::uint64_t id, Plan plan);
 
@@ -63,7 +63,7 @@ signals:
 private:
     bool isLocked() const { return places_.isLocked(); }
     QString partRefusal(NodeId node) const;
-    void setPlan(Place& place, Plan plan);
+    static void forget(Place& place, const PlanState& off);
     void told(Place& place);
     void remember(Place& place, PlanState state);
     void stepTo(std::vector<KeptState>& from, std::vector<KeptState>& to);

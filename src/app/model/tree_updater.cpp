@@ -42,8 +42,9 @@ struct TreeUpdater::Update {
     std::shared_ptr<const TreeMarks> marks;
     std::optional<Narrowing> narrowing;
     Plan plan;
+    Findings findings;
     std::vector<KeptState> before, after;
-    std::size_t dropped = 0; ///< planned items that came off
+    PlanState dropped; ///< planned items that came off
 
     NodeId idOf(const FileTree& old, NodeId node) const
     {
@@ -118,7 +119,7 @@ void TreeUpdater::finish(std::uint64_t id, const ScannedPlace& scanned)
     open->wholeDrive = scanned.wholeDrive;
     open->unreadable = scanned.unreadable;
     open->choose();
-    open->addUpPlan();
+    places_.addUpPlan(id);
     if (places_.isCurrent(id)) {
         emit treeChanged();
         places_.tellCapacity();
@@ -279,7 +280,9 @@ void TreeUpdater::apply(Place& place, Update& update, const Job& job)
         std::swap(place.planAfter, update.after);
         ++place.planVersion;
         if (job.ifChanged == Plan::IfChanged::Drop)
-            place.findings.clear();
+            std::swap(place.findings, update.findings);
+        for (const auto& item : update.dropped)
+            place.findings.erase(item->path);
     }
     place.tree = update.tree;
     place.dominant = update.dominant;
@@ -289,10 +292,10 @@ void TreeUpdater::apply(Place& place, Update& update, const Job& job)
     if (job.also)
         job.also(place);
     place.choose();
-    place.addUpPlan();
-    if (update.dropped > 0)
+    places_.addUpPlan(place.id);
+    if (!update.dropped.empty())
         notices_.say(tr("%n planned item(s) changed and came off the plan. Look at what is there now.", nullptr,
-                        static_cast<int>(update.dropped)),
+                        static_cast<int>(update.dropped.size())),
                      Severity::Warning);
     if (!places_.isCurrent(place.id))
         return;

@@ -41,36 +41,6 @@ QFrame* line(QFrame::Shape shape)
     return frame;
 }
 
-/// "picture-measure-colour-treemap depth-sunburst depth-areas", as numbers.
-QString viewText(const ViewState& v)
-{
-    return QStringLiteral("%1-%2-%3-%4-%5-%6")
-        .arg(static_cast<int>(v.picture))
-        .arg(static_cast<int>(v.measure))
-        .arg(static_cast<int>(v.colour))
-        .arg(v.treemapDepth)
-        .arg(v.sunburstDepth)
-        .arg(v.areas ? 1 : 0);
-}
-
-std::optional<ViewState> viewFrom(const QString& text)
-{
-    const auto parts = text.split(QLatin1Char('-'));
-    if (parts.size() != 6)
-        return std::nullopt;
-    const auto number = [&parts](qsizetype i, int least, int most) {
-        return std::clamp(parts[i].toInt(), least, most);
-    };
-    ViewState v;
-    v.picture = static_cast<PictureKind>(number(0, 0, 2));
-    v.measure = static_cast<Measure>(number(1, 0, 2));
-    v.colour = static_cast<ColourBy>(number(2, 0, static_cast<int>(colourSchemes) - 1));
-    v.treemapDepth = number(3, 1, ViewState::allLevels);
-    v.sunburstDepth = number(4, 1, ViewState::allLevels);
-    v.areas = number(5, 0, 1) != 0;
-    return v;
-}
-
 AppFolders withPractice(AppFolders folders)
 {
     if (folders.demo)
@@ -81,10 +51,9 @@ AppFolders withPractice(AppFolders folders)
 } // namespace
 
 MainWindow::MainWindow(AppFolders folders)
-    : settings_(QString::fromStdString(folders.settings()), QSettings::IniFormat),
-      models_(withPractice(std::move(folders))), menu_(new QMenu(this)), rail_(new Rail(menu_)),
-      gauge_(new Gauge(models_.places, models_.trees, models_.plan)), notice_(new NoticeBar),
-      stages_(new QStackedWidget),
+    : settings_(folders.settings()), views_(settings_), models_(withPractice(std::move(folders))),
+      menu_(new QMenu(this)), rail_(new Rail(menu_)), gauge_(new Gauge(models_.places, models_.trees, models_.plan)),
+      notice_(new NoticeBar), stages_(new QStackedWidget),
       scan_(new ScanStage(models_.places, models_.scans, models_.snapshots, models_.folders, settings_)),
       explore_(new ExploreStage(models_)), find_(new FindStage(models_)),
       compare_(new CompareStage(models_, settings_)), clear_(new ClearStage(models_)),
@@ -125,9 +94,6 @@ MainWindow::MainWindow(AppFolders folders)
 
     installAccessiblePictures();
     makeActions();
-    models_.places.setViewMemory([this](const std::string& place) { return recallView(place); });
-    listen(this, &MainWindow::rememberView, models_.view, &PlaceView::viewChanged, models_.view,
-           &PlaceView::measureChanged);
     connect(rail_, &Rail::stageChosen, this, &MainWindow::setStage);
     connect(explore_, &ExploreStage::scanRequested, this, [this] { setStage(Stage::Scan); });
     connect(explore_, &ExploreStage::contextRequested, this, &MainWindow::showContextMenu);
@@ -309,7 +275,7 @@ bool MainWindow::isPlanned() const
 
 void MainWindow::chooseMotion(bool still)
 {
-    settings_.setValue("window/stillPictures", still);
+    settings_.set(setting::stillPictures, still);
     stillPictures_->setChecked(still);
     explore_->picture()->setMotion(!still && style()->styleHint(QStyle::SH_Widget_Animation_Duration) != 0);
 }
@@ -317,7 +283,7 @@ void MainWindow::chooseMotion(bool still)
 void MainWindow::chooseThreshold(int percent)
 {
     models_.cursor.setWeightThreshold(percent / 100.0);
-    settings_.setValue("explore/threshold", percent);
+    settings_.set(setting::weightThreshold, percent);
     for (auto* action : thresholdActions_)
         action->setChecked(action->data().toInt() == percent);
 }
@@ -346,10 +312,10 @@ void MainWindow::watchFoldersInView()
 }
 
 /// What starts the helper with administrator rights; a setting, so that another way of asking can be put in.
-std::vector<std::string> MainWindow::helperCommand() const
+std::vector<std::string> MainWindow::helperCommand()
 {
     std::vector<std::string> command;
-    for (const auto& word : settings_.value("helper/command").toStringList())
+    for (const auto& word : settings_.of(setting::helperCommand))
         command.push_back(QFile::encodeName(word).toStdString());
     if (!command.empty())
         return command;
@@ -383,48 +349,29 @@ void MainWindow::prepareDemo()
 
 void MainWindow::restoreSettings()
 {
-    restoreGeometry(settings_.value("window/geometry").toByteArray());
-    chooseTheme(static_cast<ThemeChoice>(std::clamp(settings_.value("window/theme", 0).toInt(), 0, 2)));
-    chooseUnits(settings_.value("window/decimal", false).toBool() ? SizeUnits::Decimal : SizeUnits::Binary);
-    models_.places.setLastView(viewFrom(settings_.value("explore/view").toString()).value_or(ViewState{}));
-    chooseThreshold(settings_.value("explore/threshold", 80).toInt());
-    chooseMotion(settings_.value("window/stillPictures", false).toBool());
-    explore_->descent()->setSort(
-        static_cast<DescentSort>(std::clamp(settings_.value("explore/descentSort", 0).toInt(), 0, 3)));
-    find_->setKept(settings_.value("find/kept").toStringList());
-    connect(find_, &FindStage::keptChanged, this, [this] { settings_.setValue("find/kept", find_->kept()); });
-    find_->setColumns(settings_.value("find/columns").toByteArray());
-    connect(find_, &FindStage::columnsChanged, this, [this] { settings_.setValue("find/columns", find_->columns()); });
-    find_->filter()->setHistory(settings_.value("find/history").toStringList());
-    explore_->descent()->setFacts(settings_.value("explore/descentFacts", 0).toUInt() & 15u);
+    connect(&settings_, &Settings::fellBack, &models_.notices,
+            [this](const QString& sentence) { models_.notices.say(sentence, Severity::Warning); });
+    if (const auto geometry = settings_.of(setting::geometry); !geometry.isEmpty() && !restoreGeometry(geometry))
+        settings_.refuse(setting::geometry.key);
+    chooseTheme(static_cast<ThemeChoice>(settings_.of(setting::theme)));
+    chooseUnits(settings_.of(setting::decimalSizes) ? SizeUnits::Decimal : SizeUnits::Binary);
+    chooseThreshold(settings_.of(setting::weightThreshold));
+    chooseMotion(settings_.of(setting::stillPictures));
+    models_.places.setLastView(views_.last());
+    models_.places.setViewMemory([this](const std::string& place) { return views_.of(place); });
+    listen(this, &MainWindow::rememberView, models_.view, &PlaceView::viewChanged, models_.view,
+           &PlaceView::measureChanged);
+    explore_->descent()->setSort(static_cast<DescentSort>(settings_.of(setting::descentSort)));
+    explore_->descent()->setFacts(static_cast<unsigned>(settings_.of(setting::descentFacts)));
     connect(explore_->descent(), &DescentView::shapeChanged, this, [this] {
-        settings_.setValue("explore/descentSort", static_cast<int>(explore_->descent()->sort()));
-        settings_.setValue("explore/descentFacts", explore_->descent()->facts());
+        settings_.set(setting::descentSort, static_cast<int>(explore_->descent()->sort()));
+        settings_.set(setting::descentFacts, static_cast<int>(explore_->descent()->facts()));
     });
-}
-
-/// How the current place is looked at is kept for it, and for places that come new.
-void MainWindow::rememberView()
-{
-    const auto text = viewText(models_.places.view());
-    settings_.setValue("explore/view", text);
-    if (const auto* place = models_.places.place()) {
-        auto kept = settings_.value("explore/places").toStringList();
-        const auto key = QString::fromUtf8(QByteArray::fromStdString(place->info.place).toPercentEncoding("/"));
-        kept.removeIf([&key](const QString& line) { return line.section(QLatin1Char(' '), 1) == key; });
-        constexpr qsizetype most = 60;
-        kept.prepend(text + QLatin1Char(' ') + key);
-        settings_.setValue("explore/places", QStringList(kept.mid(0, most)));
-    }
-}
-
-std::optional<ViewState> MainWindow::recallView(const std::string& place) const
-{
-    const auto key = QString::fromUtf8(QByteArray::fromStdString(place).toPercentEncoding("/"));
-    for (const auto& line : settings_.value("explore/places").toStringList())
-        if (line.section(QLatin1Char(' '), 1) == key)
-            return viewFrom(line.section(QLatin1Char(' '), 0, 0));
-    return std::nullopt;
+    find_->setKept(settings_.of(setting::keptFilters));
+    connect(find_, &FindStage::keptChanged, this, [this] { settings_.set(setting::keptFilters, find_->kept()); });
+    find_->setColumns(settings_.of(setting::findColumns));
+    connect(find_, &FindStage::columnsChanged, this, [this] { settings_.set(setting::findColumns, find_->columns()); });
+    find_->filter()->setHistory(settings_.of(setting::filterHistory));
 }
 
 void MainWindow::resizeEvent(QResizeEvent* event)
@@ -455,10 +402,10 @@ void MainWindow::closeEvent(QCloseEvent* event)
         return;
     }
     models_.keeper.flushPlans();
-    settings_.setValue("window/geometry", saveGeometry());
+    settings_.set(setting::geometry, saveGeometry());
     find_->filter()->remember();
-    settings_.setValue("find/history", find_->filter()->history());
-    rememberView();
+    settings_.set(setting::filterHistory, find_->filter()->history());
+    views_.remember(models_.places);
     event->accept();
 }
 

@@ -6,12 +6,13 @@
 #include <QFileSystemWatcher>
 #include <QMainWindow>
 #include <QMenu>
-#include <QSettings>
 #include <QStackedWidget>
 
 #include "app/dialogs/ledger_dialog.h"
 #include "app/dialogs/not_read_dialog.h"
+#include "app/model/view_memory.h"
 #include "app/panels/preview_panel.h"
+#include "app/services/settings.h"
 #include "app/shell/gauge.h"
 #include "app/shell/notice_bar.h"
 #include "app/shell/pointer_line.h"
@@ -58,8 +59,7 @@ private:
     QAction* add(QMenu* menu, const QString& text, const QList<QKeySequence>& keys, const std::function<void()>& run);
     void updateActions();
     void restoreSettings();
-    void rememberView();
-    std::optional<ViewState> recallView(const std::string& place) const;
+    void rememberView() { views_.remember(models_.places); }
     void chooseTheme(ThemeChoice choice);
     void chooseUnits(SizeUnits units);
     void chooseMotion(bool still);
@@ -73,6 +73,7 @@ private:
     void askToLiftGuard(NodeId node, const Intent& intent, const QString& reason);
     void fillMarkMenu();
     void showMarks();
+    QString savedIn();
     void savePicture();
     void copyPicture();
     void printPicture();
@@ -91,11 +92,12 @@ private:
     void tellOfKeeping(std::size_t count);
     void showNotRead();
     void watchFoldersInView();
-    std::vector<std::string> helperCommand() const;
+    std::vector<std::string> helperCommand();
     void showContextMenu(const QPoint& global);
     void showKeys();
 
-    QSettings settings_;
+    Settings settings_;
+    ViewMemory views_;
     ThemeControl theme_;
     Models models_;
     QMenu* menu_;

@@ -324,14 +324,14 @@ void MainWindow::updateActions()
 void MainWindow::chooseTheme(ThemeChoice choice)
 {
     theme_.choose(choice);
-    settings_.setValue("window/theme", static_cast<int>(choice));
+    settings_.set(setting::theme, static_cast<int>(choice));
     themeActions_[static_cast<std::size_t>(choice)]->setChecked(true);
 }
 
 void MainWindow::chooseUnits(SizeUnits units)
 {
     setSizeUnits(units);
-    settings_.setValue("window/decimal", units == SizeUnits::Decimal);
+    settings_.set(setting::decimalSizes, units == SizeUnits::Decimal);
     unitActions_[static_cast<std::size_t>(units)]->setChecked(true);
     if (models_.places.place())
         models_.places.tellAgain(); // every figure is written anew

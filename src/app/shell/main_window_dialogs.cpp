@@ -74,13 +74,13 @@ void MainWindow::askWhereToMove()
     std::uint64_t bytes = 0;
     for (const NodeId node : nodes)
         bytes += place->tree->disk(node);
-    auto* dialog = new MoveDialog(models_.places, nodes.size(), bytes, settings_.value("plan/moveTo").toString(),
-                                  settings_.value("plan/leaveLink", false).toBool(), this);
+    auto* dialog = new MoveDialog(models_.places, nodes.size(), bytes, settings_.of(setting::moveTo),
+                                  settings_.of(setting::leaveLink), this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     connect(dialog, &QDialog::accepted, this, [this, dialog, nodes, store = place->tree->sharedStore()] {
         const Intent intent{Action::Move, dialog->destination(), dialog->leavesLink()};
-        settings_.setValue("plan/moveTo", QFile::decodeName(intent.destination.c_str()));
-        settings_.setValue("plan/leaveLink", intent.leaveLink);
+        settings_.set(setting::moveTo, QFile::decodeName(intent.destination.c_str()));
+        settings_.set(setting::leaveLink, intent.leaveLink);
         if (!models_.places.place() || models_.places.place()->tree->sharedStore() != store)
             return models_.notices.say(tr("The place was rescanned in the meantime. Select the items again."),
                                        Severity::Warning);
@@ -92,11 +92,18 @@ void MainWindow::askWhereToMove()
     dialog->open();
 }
 
+/// The folder that something was saved into last.
+QString MainWindow::savedIn()
+{
+    const auto kept = settings_.of(setting::savedIn);
+    return kept.isEmpty() ? QDir::homePath() : kept;
+}
+
 /// Asks for a file name without holding up the window, and remembers the folder.
 void MainWindow::askForFile(const QString& title, const QString& suggestion, const QStringList& kinds,
                             const std::function<void(const std::string&)>& save)
 {
-    auto* dialog = new QFileDialog(this, title, settings_.value("window/savedIn", QDir::homePath()).toString());
+    auto* dialog = new QFileDialog(this, title, savedIn());
     dialog->setObjectName("saveDialog");
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->setAcceptMode(QFileDialog::AcceptSave);
@@ -107,7 +114,7 @@ void MainWindow::askForFile(const QString& title, const QString& suggestion, con
         dialog->setDefaultSuffix(kind.section(QLatin1String("*."), 1).section(QLatin1Char(')'), 0, 0));
     });
     connect(dialog, &QFileDialog::fileSelected, this, [this, save](const QString& file) {
-        settings_.setValue("window/savedIn", QFileInfo(file).path());
+        settings_.set(setting::savedIn, QFileInfo(file).path());
         save(QFile::encodeName(file).toStdString());
     });
     dialog->open();
@@ -276,8 +283,7 @@ void MainWindow::savePlan()
 
 void MainWindow::openPlan()
 {
-    auto* dialog = new QFileDialog(this, tr("Open a plan"),
-                                   settings_.value("window/savedIn", QDir::homePath()).toString(), tr("Plan (*.json)"));
+    auto* dialog = new QFileDialog(this, tr("Open a plan"), savedIn(), tr("Plan (*.json)"));
     dialog->setObjectName("openPlanDialog");
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->setFileMode(QFileDialog::ExistingFile);
@@ -321,9 +327,9 @@ void MainWindow::showRecovered(const QStringList& sentences, bool waiting)
 
 void MainWindow::tellOfKeeping(std::size_t count)
 {
-    if (settings_.value("snapshots/keepingTold").toBool())
+    if (settings_.of(setting::keepingTold))
         return;
-    settings_.setValue("snapshots/keepingTold", true);
+    settings_.set(setting::keepingTold, true);
     models_.notices.say(
         tr("%1 of this place removed: of many, one a week and one a month are kept. Choose how many in Compare, "
            "Snapshots…; what is pinned, named or noted stays.")

@@ -101,16 +101,16 @@ Result<PlanItemPtr> Plan::newItem(const FileTree& tree, NodeId node, const Guard
     return PlanItemPtr(std::move(item));
 }
 
-void Plan::index(const PlanItemPtr& item)
+void Plan::index(const PlanItem& item)
 {
-    if (item->node != noNode)
-        byNode_[item->node] = item.get();
+    if (item.node != noNode)
+        byNode_[item.node] = &item;
     else
         ++outside_;
-    byPath_[item->path] = item.get();
-    auto& sum = sums_[static_cast<std::size_t>(item->action)];
+    byPath_[item.path] = &item;
+    auto& sum = sums_[static_cast<std::size_t>(item.action)];
     ++sum.count;
-    sum.bytes += item->disk;
+    sum.bytes += item.disk;
 }
 
 void Plan::unindex(const PlanItem& item)
@@ -126,40 +126,47 @@ void Plan::unindex(const PlanItem& item)
 }
 
 /// What is at the item's path or below it goes out of the indices.
-void Plan::swallow(const PlanItem& item)
+void Plan::swallow(const PlanItem& item, Gone& gone)
 {
     if (const auto* same = itemAt(item.path))
-        unindex(*same);
+        unindex(*same, gone);
     const auto below = inside(item.path);
     for (auto at = byPath_.lower_bound(below); at != byPath_.end() && at->first.starts_with(below);)
-        unindex(*(at++)->second);
+        unindex(*(at++)->second, gone);
 }
 
-void Plan::close()
+PlanState Plan::takeFrom(PlanState& items, Gone& gone)
 {
-    if (items_.size() == byPath_.size())
-        return;
-    // By node where there is one: cheaper than by path.
-    std::erase_if(items_, [this](const PlanItemPtr& item) {
-        return (item->node != noNode ? itemOf(item->node) : itemAt(item->path)) != item.get();
+    PlanState off;
+    if (gone.empty())
+        return off;
+    std::sort(gone.begin(), gone.end());
+    std::erase_if(items, [&](const PlanItemPtr& item) {
+        const bool isGone = std::binary_search(gone.begin(), gone.end(), item.get());
+        if (isGone)
+            off.push_back(item);
+        return isGone;
     });
+    return off;
 }
 
 void Plan::insert(PlanItemPtr item)
 {
-    index(item);
+    index(*item);
     items_.insert(std::upper_bound(items_.begin(), items_.end(), item, ptrBefore), std::move(item));
 }
 
-Result<Done> Plan::add(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard, const Intent& intent)
+Result<PlanState> Plan::add(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard,
+                            const Intent& intent)
 {
     auto item = newItem(tree, node, facts, guard, intent);
     if (!item)
         return item.error();
-    swallow(**item);
-    close();
+    Gone gone;
+    swallow(**item, gone);
+    auto off = takeFrom(items_, gone);
     insert(std::move(*item));
-    return Done{};
+    return off;
 }
 
 Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes, const GuardFacts& facts,
@@ -167,6 +174,7 @@ Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes,
 {
     Added added;
     PlanState fresh;
+    Gone gone;
     for (const NodeId node : nodes) {
         if (!tree.contains(node))
             continue;
@@ -179,14 +187,13 @@ Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes,
                 added.problem = item.error().sentence;
             continue;
         }
-        swallow(**item);
-        index(*item);
+        swallow(**item, gone);
+        index(**item);
         fresh.push_back(std::move(*item));
         ++added.count;
     }
-    const auto gone = [this](const PlanItemPtr& item) { return itemAt(item->path) != item.get(); };
-    std::erase_if(items_, gone);
-    std::erase_if(fresh, gone); // swallowed by a later one
+    added.off = takeFrom(items_, gone);
+    takeFrom(fresh, gone); // swallowed by a later one
     std::sort(fresh.begin(), fresh.end(), ptrBefore);
     const auto middle = static_cast<std::ptrdiff_t>(items_.size());
     items_.insert(items_.end(), std::make_move_iterator(fresh.begin()), std::make_move_iterator(fresh.end()));
@@ -194,7 +201,7 @@ Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes,
     return added;
 }
 
-Result<Done> Plan::addOutside(PlanItem item, const GuardFacts& facts)
+Result<PlanState> Plan::addOutside(PlanItem item, const GuardFacts& facts)
 {
     const auto* other = covering(item.path);
     const bool holds = other && other->path != item.path;
@@ -211,36 +218,39 @@ Result<Done> Plan::addOutside(PlanItem item, const GuardFacts& facts)
     const auto protection = item.action == Action::EmptyTrash ? std::nullopt : protectionOf(item.path, facts);
     if (protection && !(item.guardLifted && protection->canBeLifted))
         return refused(item.path, protection->reason);
-    remove(item.path);
+    auto off = removeAll({item.path});
     item.node = noNode;
     insert(std::make_shared<PlanItem>(std::move(item)));
-    return Done{};
+    return off;
 }
 
-std::size_t Plan::rebind(const FileTree& tree, IfChanged ifChanged)
+PlanState Plan::rebind(const FileTree& tree, IfChanged ifChanged)
 {
     std::vector<std::string_view> paths;
     paths.reserve(items_.size());
     for (const auto& item : items_)
         paths.push_back(item->path);
     const auto nodes = findPaths(tree, paths);
-    PlanState kept;
+    PlanState kept, off;
     kept.reserve(items_.size());
     for (std::size_t i = 0; i < items_.size(); ++i) {
         if (items_[i]->node == noNode) {
             kept.push_back(items_[i]);
             continue;
         }
-        if (nodes[i] == noNode || nodes[i] == rootNode)
+        if (nodes[i] == noNode || nodes[i] == rootNode) {
+            off.push_back(items_[i]);
             continue;
+        }
         auto item = std::make_shared<PlanItem>(*items_[i]);
         item->node = nodes[i];
         if (ifChanged == IfChanged::Keep || isAsPlanned(*item, tree))
             kept.push_back(std::move(item));
+        else
+            off.push_back(items_[i]);
     }
-    const auto dropped = items_.size() - kept.size();
     restore(std::move(kept));
-    return dropped;
+    return off;
 }
 
 bool isAsPlanned(const PlanItem& item, const FileTree& tree)
@@ -259,30 +269,27 @@ void Plan::restore(PlanState state)
     items_ = std::move(state);
     byNode_.reserve(items_.size());
     for (const auto& item : items_)
-        index(item);
+        index(*item);
 }
 
-std::vector<std::string> Plan::become(PlanState state)
+PlanState Plan::become(PlanState state)
 {
-    const std::unordered_set<const PlanItem*> wanted = [&] {
-        std::unordered_set<const PlanItem*> all(state.size());
-        for (const auto& item : state)
-            all.insert(item.get());
-        return all;
-    }();
-    std::vector<std::string> off;
-    for (const auto& item : items_)
-        if (!wanted.contains(item.get())) {
-            unindex(*item);
-            off.push_back(item->path);
-        }
-    const auto before = std::exchange(items_, std::move(state));
-    std::unordered_set<const PlanItem*> known(before.size());
-    for (const auto& item : before)
-        known.insert(item.get());
-    for (const auto& item : items_)
-        if (!known.contains(item.get()))
-            index(item);
+    // Both are in the plan's order: what only one of them has is seen by going along both.
+    const auto was = std::exchange(items_, std::move(state));
+    PlanState off;
+    Gone on;
+    for (std::size_t i = 0, j = 0; i < was.size() || j < items_.size();) {
+        if (i < was.size() && j < items_.size() && was[i] == items_[j])
+            ++i, ++j;
+        else if (j == items_.size() || (i < was.size() && ptrBefore(was[i], items_[j])))
+            off.push_back(was[i++]);
+        else
+            on.push_back(items_[j++].get());
+    }
+    for (const auto& item : off)
+        unindex(*item);
+    for (const auto* item : on)
+        index(*item);
     return off;
 }
 
@@ -300,17 +307,16 @@ bool Plan::remove(NodeId node)
 
 bool Plan::remove(const std::string& path)
 {
-    return removeAll({path}) > 0;
+    return !removeAll({path}).empty();
 }
 
-std::size_t Plan::removeAll(const std::vector<std::string>& paths)
+PlanState Plan::removeAll(const std::vector<std::string>& paths)
 {
-    const auto before = items_.size();
+    Gone gone;
     for (const auto& path : paths)
         if (const auto* item = itemAt(path))
-            unindex(*item);
-    close();
-    return before - items_.size();
+            unindex(*item, gone);
+    return takeFrom(items_, gone);
 }
 
 const PlanItem* Plan::itemOf(NodeId node) const

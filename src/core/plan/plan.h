@@ -123,33 +123,34 @@ public:
     Plan& operator=(Plan&&) = default;
 
     /// Puts a node on the plan; one that is on it already gets the new intent. What is below it and was planned before
-    /// is swallowed. Fails (Unsupported) with the reason when the node is protected (guard.h), the root of the place,
-    /// another mount, or lies below something that is already planned.
-    Result<Done> add(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard = Guard::Up,
-                     const Intent& intent = {});
+    /// is swallowed. Returns what came off by that. Fails (Unsupported) with the reason when the node is protected
+    /// (guard.h), the root of the place, another mount, or lies below something that is already planned.
+    Result<PlanState> add(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard = Guard::Up,
+                          const Intent& intent = {});
     /// What addAll() did.
     struct Added {
         std::size_t count = 0;
         std::string problem; ///< why the first that could not be planned was not; empty when all were
+        PlanState off;       ///< what came off
     };
     /// Many nodes with one intent, as add() takes each.
     Added addAll(const FileTree& tree, const std::vector<NodeId>& nodes, const GuardFacts& facts,
                  const Intent& intent = {});
     /// Puts something on the plan that no node stands for, such as what lies in a trash folder; `item.content` is set.
-    /// Replaces an item at the same path. Fails where another item holds it or lies in it.
-    Result<Done> addOutside(PlanItem item, const GuardFacts& facts);
+    /// Replaces an item at the same path, which it returns. Fails where another item holds it or lies in it.
+    Result<PlanState> addOutside(PlanItem item, const GuardFacts& facts);
     /// Takes a node off; false when it is not on the plan itself.
     bool remove(NodeId node);
     bool remove(const std::string& path);
-    /// Several, by path; returns how many were on it.
-    std::size_t removeAll(const std::vector<std::string>& paths);
+    /// Several, by path; returns those that were on it.
+    PlanState removeAll(const std::vector<std::string>& paths);
     void clear() { *this = {}; }
     enum class IfChanged {
         Drop, ///< what is not what it was comes off
         Keep  ///< only what is gone comes off: a check will say of the rest what changed
     };
-    /// Finds the items again, by path, in a newer tree of the same place; returns how many came off.
-    std::size_t rebind(const FileTree& tree, IfChanged ifChanged);
+    /// Finds the items again, by path, in a newer tree of the same place; returns what came off.
+    PlanState rebind(const FileTree& tree, IfChanged ifChanged);
 
     PlanItems items() const { return PlanItems(items_); }
     bool empty() const { return items_.empty(); }
@@ -166,9 +167,9 @@ public:
     /// As it is now, to come back to by restore().
     const PlanState& state() const { return items_; }
     void restore(PlanState state);
-    /// The same from a state that has much in common with it: costs by what is different, and one pass. Returns the
-    /// paths of what came off.
-    std::vector<std::string> become(PlanState state);
+    /// The same from a state that has much in common with it: costs by what is different, and one pass. Returns what
+    /// came off.
+    PlanState become(PlanState state);
 
     std::size_t count(Action action) const { return sums_[static_cast<std::size_t>(action)].count; }
     /// Items that cannot be taken back.
@@ -193,13 +194,15 @@ private:
     };
     Result<PlanItemPtr> newItem(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard,
                                 const Intent& intent) const;
-    void index(const PlanItemPtr& item);
-    /// Out of the indices, and null in `items_` is left to the caller to close.
+    /// Items that the indices do not know any more and the order still has.
+    using Gone = std::vector<const PlanItem*>;
+    void index(const PlanItem& item);
     void unindex(const PlanItem& item);
-    void swallow(const PlanItem& item);
+    void unindex(const PlanItem& item, Gone& gone) { unindex(item), gone.push_back(&item); }
+    void swallow(const PlanItem& item, Gone& gone);
     void insert(PlanItemPtr item);
-    /// Takes those out of the order that the indices do not know any more.
-    void close();
+    /// Takes them out of the order as well. One pass.
+    static PlanState takeFrom(PlanState& items, Gone& gone);
 
     PlanState items_; ///< by what happens, then the largest first
     std::unordered_map<NodeId, const PlanItem*> byNode_;

@@ -2,66 +2,8 @@
 // Work on the plan that cannot be done: it ends, says so, and the plan can be changed again.
 #include <catch2/catch.hpp>
 
-#include <atomic>
-#include <cstdlib>
-#include <new>
-#include <thread>
-
+#include "app/memory.h"
 #include "app/models_fixture.h"
-
-namespace {
-
-/// While set, no other thread than the first gets pieces of memory of this size or more.
-std::atomic<std::size_t> largest = SIZE_MAX;
-const auto firstThread = std::this_thread::get_id();
-
-} // namespace
-
-// All that go together: a sanitizer has its own of those that are not replaced.
-void* operator new(std::size_t size)
-{
-    if (size >= largest && std::this_thread::get_id() != firstThread)
-        throw std::bad_alloc();
-    if (void* memory = std::malloc(size > 0 ? size : 1))
-        return memory;
-    throw std::bad_alloc();
-}
-void* operator new[](std::size_t size)
-{
-    return operator new(size);
-}
-void* operator new(std::size_t size, const std::nothrow_t&) noexcept
-{
-    return std::malloc(size > 0 ? size : 1);
-}
-void* operator new[](std::size_t size, const std::nothrow_t&) noexcept
-{
-    return std::malloc(size > 0 ? size : 1);
-}
-void operator delete(void* memory) noexcept
-{
-    std::free(memory);
-}
-void operator delete[](void* memory) noexcept
-{
-    std::free(memory);
-}
-void operator delete(void* memory, std::size_t) noexcept
-{
-    std::free(memory);
-}
-void operator delete[](void* memory, std::size_t) noexcept
-{
-    std::free(memory);
-}
-void operator delete(void* memory, const std::nothrow_t&) noexcept
-{
-    std::free(memory);
-}
-void operator delete[](void* memory, const std::nothrow_t&) noexcept
-{
-    std::free(memory);
-}
 
 using namespace kurvo;
 using namespace kurvo::test;

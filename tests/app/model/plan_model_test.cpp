@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <catch2/catch.hpp>
 
+#include "app/memory.h"
 #include "app/models_fixture.h"
 
 using namespace kurvo;
@@ -64,20 +65,96 @@ TEST_CASE("the totals of a plan are those of its items, whatever is done with it
     w.models.scans.rescan(rootNode);
     w.settle();
     w.models.plan.planAll(w.all());
-    CHECK(w.place()->totals.unchecked == 50);
+    CHECK(w.place()->unchecked() == 50);
     CHECK(w.place()->totals.freed == 49 * 4096); // one has a link elsewhere
     w.models.plan.planTrash(w.node(w.p + "/linked"));
     CHECK(w.place()->totals.freed == 50 * 4096);
     w.models.runner.checkPlan();
     w.settle();
-    CHECK(w.place()->totals.ready == 51);
-    CHECK(w.place()->totals.unchecked == 0);
+    CHECK(w.place()->findings.ready() == 51);
+    CHECK(w.place()->unchecked() == 0);
     w.models.plan.unplan(w.p + "/linked");
-    CHECK(w.place()->totals.ready == 50);
+    CHECK(w.place()->findings.ready() == 50);
     w.models.runner.carryOutPlan();
     w.settle();
-    CHECK(w.place()->totals.ready == 0);
+    CHECK(w.place()->findings.ready() == 0);
     CHECK(w.place()->totals.freed == 0);
+}
+
+TEST_CASE("what came off the plan with a folder, or by going back, counts as checked no more", "[model][plan]")
+{
+    Many w(3);
+    w.models.plan.planAll(w.all());
+    w.models.runner.checkPlan();
+    w.settle();
+    REQUIRE(w.place()->findings.ready() == 3);
+    w.models.plan.planTrash(w.node(w.p + "/files"));
+    CHECK(w.place()->findings.ready() == 0);
+    CHECK(w.place()->unchecked() == 1);
+    w.models.plan.undoPlanChange();
+    CHECK(w.place()->unchecked() == 3);
+    w.models.runner.checkPlan();
+    w.settle();
+    w.t.file("place/files/1", 9000); // is another one, and comes off
+    w.models.scans.rescan(rootNode);
+    w.settle();
+    CHECK(w.place()->plan.items().size() - w.place()->findings.size() == w.place()->unchecked());
+    w.models.plan.clearPlan();
+    CHECK(w.place()->findings.empty());
+}
+
+namespace {
+
+/// A place with so many files, none of which is on a disk.
+std::shared_ptr<const FileTree> madeUp(const std::string& path, std::uint32_t files)
+{
+    std::vector<Sapling> children;
+    for (std::uint32_t i = 0; i < files; ++i)
+        children.push_back(file("copy " + std::to_string(i), 4096));
+    return plant(folder(path, std::move(children)));
+}
+
+} // namespace
+
+TEST_CASE("a change of the plan costs no more than in proportion to what is planned", "[model][plan]")
+{
+    const auto work = [](std::uint32_t files) {
+        ModelsOf w;
+        const auto path = w.t / "place";
+        w.t.folder("place");
+        w.models.scans.setScanner(
+            [&](const std::string& of, const ScanOptions& options, std::stop_token stop, ScanProgress* progress) {
+                auto result = scan(of, options, stop, progress);
+                if (result)
+                    result->tree = madeUp(of, files);
+                return result;
+            });
+        w.scan(path);
+        const auto all = w.place()->tree->sortedChildren(rootNode, Measure::Disk);
+        std::vector<std::size_t> steps;
+        const auto count = [&](const auto& change) {
+            const auto before = pieces;
+            change();
+            steps.push_back(pieces - before);
+            w.settle();
+        };
+        count([&] { w.models.plan.planAll(all); });
+        count([&] { w.models.plan.unplan(std::vector{all[files / 2]}); });
+        count([&] { w.models.plan.planTrash(all[files / 2]); });
+        for (int i = 0; i < 20; ++i)
+            w.models.plan.planItem(all[0], {i % 2 != 0 ? Action::Trash : Action::Delete, {}, false});
+        count([&] { w.models.plan.undoPlanChange(); });
+        count([&] { w.models.plan.redoPlanChange(); });
+        count([&] { w.models.plan.setFindings(w.place()->id, {}, 1); });
+        count([&] { w.models.plan.unplan(all); });
+        CHECK(w.place()->totals.freed == 0);
+        return steps;
+    };
+    const auto some = work(1'500), more = work(6'000);
+    for (std::size_t i = 0; i < some.size(); ++i) {
+        INFO("step " << i << ": " << some[i] << " and " << more[i]);
+        CHECK(more[i] < some[i] * 6 + 200);
+    }
 }
 
 TEST_CASE("the next colour passes over growth where nothing is there to tell it from", "[model][view]")

@@ -5,19 +5,21 @@
 #include <random>
 
 #include "core/compare/forecast.h"
+#include "support/test_tree.h"
 
 using namespace kurvo;
+using kurvo::test::day;
 
 namespace {
 
-constexpr std::int64_t day = 86400;
 constexpr std::uint64_t gib = 1ull << 30;
 
 std::vector<UsePoint> monthly(const std::vector<double>& sizes)
 {
     std::vector<UsePoint> points;
     for (std::size_t i = 0; i < sizes.size(); ++i)
-        points.push_back({1767225600 + static_cast<std::int64_t>(i) * 30 * day, static_cast<std::uint64_t>(sizes[i] * gib)});
+        points.push_back(
+            {1767225600 + static_cast<std::int64_t>(i) * 30 * day, static_cast<std::uint64_t>(sizes[i] * gib)});
     return points;
 }
 
@@ -76,7 +78,7 @@ TEST_CASE("where the data carries nothing, nothing is said", "[compare][forecast
     CHECK(trendOf(falling)->perSecond < 0);
     CHECK_FALSE(whenFull(*trendOf(falling), falling, 250 * gib));
     const auto slow = monthly({100, 100.001, 100.002, 100.003});
-    CHECK_FALSE(whenFull(*trendOf(slow), slow, 5000 * gib)); // in centuries
+    CHECK_FALSE(whenFull(*trendOf(slow), slow, 5000 * gib));               // in centuries
     CHECK_FALSE(trendOf({{1000, gib}, {2000, 2 * gib}, {3000, 3 * gib}})); // within an hour
 }
 

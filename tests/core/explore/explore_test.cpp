@@ -6,34 +6,34 @@
 #include "core/explore/scheme.h"
 #include "core/explore/type_table.h"
 #include "support/random_tree.h"
+#include "support/test_tree.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
 
 namespace {
 
-constexpr std::int64_t now = 2000000000;
-constexpr std::int64_t day = 86400;
+constexpr std::int64_t coloured = 2000000000; ///< when
 
 std::shared_ptr<const Scheme> schemeOf(const std::shared_ptr<const FileTree>& tree, ColourBy by)
 {
     if (by == ColourBy::Growth)
-        return std::make_shared<Scheme>(tree, by, now, std::make_shared<Matching>(tree, randomTree(99)));
-    return std::make_shared<Scheme>(tree, by, now);
+        return std::make_shared<Scheme>(tree, by, coloured, std::make_shared<Matching>(tree, randomTree(99)));
+    return std::make_shared<Scheme>(tree, by, coloured);
 }
 
 } // namespace
 
 TEST_CASE("classes of age and of growth", "[explore]")
 {
-    CHECK(ageClass(now, now) == AgeClass::Week);
-    CHECK(ageClass(now + 100 * day, now) == AgeClass::Week); // a clock that is wrong
-    CHECK(ageClass(now - 7 * day, now) == AgeClass::Month);
-    CHECK(ageClass(now - 60 * day, now) == AgeClass::Quarter);
-    CHECK(ageClass(now - 200 * day, now) == AgeClass::Year);
-    CHECK(ageClass(now - 500 * day, now) == AgeClass::TwoYears);
-    CHECK(ageClass(now - 1500 * day, now) == AgeClass::FiveYears);
-    CHECK(ageClass(0, now) == AgeClass::Older);
+    CHECK(ageClass(coloured, coloured) == AgeClass::Week);
+    CHECK(ageClass(coloured + 100 * day, coloured) == AgeClass::Week); // a clock that is wrong
+    CHECK(ageClass(coloured - 7 * day, coloured) == AgeClass::Month);
+    CHECK(ageClass(coloured - 60 * day, coloured) == AgeClass::Quarter);
+    CHECK(ageClass(coloured - 200 * day, coloured) == AgeClass::Year);
+    CHECK(ageClass(coloured - 500 * day, coloured) == AgeClass::TwoYears);
+    CHECK(ageClass(coloured - 1500 * day, coloured) == AgeClass::FiveYears);
+    CHECK(ageClass(0, coloured) == AgeClass::Older);
     CHECK(growthClass(0, 10, true) == GrowthClass::New);
     CHECK(growthClass(0, 0, false) == GrowthClass::Same);
     CHECK(growthClass(1000, 1019, false) == GrowthClass::Same);
@@ -83,7 +83,7 @@ TEST_CASE("owners by rank, more of them than there are colours", "[explore]")
         files.push_back(f);
     }
     const auto tree = plant(folder("/p", files));
-    const Scheme scheme(tree, ColourBy::Owner, now);
+    const Scheme scheme(tree, ColourBy::Owner, coloured);
     CHECK(scheme.classes() == mostClasses);
     CHECK(scheme.ownerOf(0) == 1000);
     CHECK(scheme.ownerOf(8) == 1008);
@@ -106,7 +106,7 @@ TEST_CASE("growth against an earlier scan, by path", "[explore][compare]")
     CHECK(matching->growth(*after, at("/new/same"), Measure::Disk) == 0);
     CHECK(matching->earlier(at("/new/was-file")) == noNode);
     CHECK(before->path(matching->earlier(at("/new/logs/a"))) == "/old/logs/a");
-    const Scheme scheme(after, ColourBy::Growth, now, matching);
+    const Scheme scheme(after, ColourBy::Growth, coloured, matching);
     CHECK(scheme.classOf(at("/new/logs/a")) == static_cast<unsigned>(GrowthClass::GrewMuch));
     CHECK(scheme.classOf(at("/new/logs")) == static_cast<unsigned>(GrowthClass::GrewMuch));
     CHECK(scheme.classOf(at("/new/logs/b")) == static_cast<unsigned>(GrowthClass::New));

@@ -10,19 +10,19 @@
 #include "core/base/text.h"
 #include "core/find/filter.h"
 #include "support/random_tree.h"
+#include "support/test_tree.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
 
 namespace {
 
-constexpr std::int64_t now = 1800000000;
-constexpr std::int64_t day = 86400;
+constexpr std::int64_t asked = 1800000000;
 
 FilterContext context()
 {
     FilterContext c;
-    c.now = now;
+    c.now = asked;
     c.owners = {{1000, "warden"}, {1001, "ringing"}, {1002, "guest"}};
     return c;
 }
@@ -52,9 +52,9 @@ std::shared_ptr<const FileTree> station()
     auto owned = file("notes.txt", 3000);
     owned.owner = 1000;
     auto old = file("Dawn chorus.WAV", 700 << 20);
-    old.modified = now - 800 * day;
+    old.modified = asked - 800 * day;
     auto fresh = file("dusk.flac", 40 << 20);
-    fresh.modified = now - 2 * day;
+    fresh.modified = asked - 2 * day;
     return plant(folder("/p", {folder("home", {owned, folder(".cache", {file("tile.png", 900)})}),
                                folder("season", {old, fresh}), file("empty", 0), file("a(b) c.log", 5000)}));
 }
@@ -170,7 +170,7 @@ TEST_CASE("random filters agree with a straight evaluation", "[filter][property]
         case 4: {
             const auto age = static_cast<std::int64_t>(n % 60);
             return {"age>=" + std::to_string(age) + "y",
-                    [age](const FileTree& t, NodeId f) { return now - t.store().modified(f) >= age * 365 * day; }};
+                    [age](const FileTree& t, NodeId f) { return asked - t.store().modified(f) >= age * 365 * day; }};
         }
         case 5:
             return {"is:hidden", [](const FileTree& t, NodeId f) { return t.isHidden(f); }};

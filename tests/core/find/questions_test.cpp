@@ -12,16 +12,16 @@ using namespace kurvo::test;
 
 namespace {
 
-constexpr std::int64_t now = 1800000000;
+constexpr std::int64_t questioned = 1800000000;
 
 } // namespace
 
 TEST_CASE("each question finds its own", "[questions]")
 {
     auto old = file("archive.tar", 50 << 20);
-    old.modified = now - 400ll * 86400;
+    old.modified = questioned - 400ll * 86400;
     auto fresh = file("film.mkv", 50 << 20);
-    fresh.modified = now;
+    fresh.modified = questioned;
     const auto tree = plant(folder(
         "/",
         {folder("home", {folder(".cache", {file("tile", 20 << 20)}), old, fresh, file("letter.txt~", 100),
@@ -30,7 +30,7 @@ TEST_CASE("each question finds its own", "[questions]")
          folder("var", {folder("log", {file("syslog", 300), folder("deep", {file("odd", 1)})}),
                         folder("lib", {folder("coredump", {file("core.9", 7)})})}),
          folder(".Trash-1000", {file("gone", 6)}), file("photo.jpg.part", 3)}));
-    const Questions questions(tree, now);
+    const Questions questions(tree, questioned);
     const auto names = [&](Question question) {
         std::set<std::string> found;
         for (const auto node : questions.nodes(question))
@@ -73,7 +73,7 @@ TEST_CASE("folders with very many entries, one in another", "[questions]")
     }
     outer.push_back(folder("inner", inner));
     const auto tree = plant(folder("/p", {folder("outer", outer), folder("few", {file("x", 512)})}));
-    const Questions questions(tree, now);
+    const Questions questions(tree, questioned);
     CHECK(questions.nodes(Question::ManyFiles).size() == 2);
     const auto answer = questions.answers()[static_cast<std::size_t>(Question::ManyFiles)];
     CHECK(answer.found == 2);

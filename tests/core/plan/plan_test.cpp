@@ -153,7 +153,7 @@ TEST_CASE("what lies outside of the place is planned by its path", "[plan]")
     const auto refused = plan.addOutside(inside, facts);
     REQUIRE_FALSE(refused);
     CHECK(refused.error().sentence.find("/usr/bin/env") != std::string::npos);
-    CHECK(plan.rebind(*tree, Plan::IfChanged::Drop) == 0); // no tree says anything about it
+    CHECK(plan.rebind(*tree, Plan::IfChanged::Drop).empty()); // no tree says anything about it
     CHECK(plan.remove(item.path));
     CHECK(plan.empty());
 }
@@ -168,7 +168,7 @@ TEST_CASE("a plan finds its items again in a newer tree, and from a file", "[pla
     const auto newer = plant(
         folder("/place", {folder("new", {}), folder("a", {file("x", 50 * K), folder("b", {file("y", 20 * K)})})}));
     auto kept = plan, dropped = plan;
-    CHECK(kept.rebind(*newer, Plan::IfChanged::Keep) == 1);
+    CHECK(kept.rebind(*newer, Plan::IfChanged::Keep).size() == 1);
     CHECK(kept.items().size() == 2);
     CHECK(kept.itemOf(*newer->find("/place/a/x"))->disk == 30 * K); // as planned: a check will say what changed
     dropped.rebind(*newer, Plan::IfChanged::Drop);

@@ -21,8 +21,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr std::int64_t day = 86400;
-
 SnapshotInfo infoAt(std::int64_t taken)
 {
     SnapshotInfo i;

@@ -199,7 +199,7 @@ void ClearStage::checkWhatIsNew()
     const auto* place = models_.places.place();
     if (!place || !isVisible() || models_.runner.planJob())
         return;
-    if (place->totals.unchecked > 0)
+    if (place->unchecked() > 0)
         models_.runner.checkPlan();
 }
 
@@ -258,8 +258,7 @@ void ClearStage::refresh()
     const auto* current = model_->itemAt(list_->currentIndex().row());
     const auto path = current ? current->path : std::string();
     const int row = list_->currentIndex().row();
-    model_->show();
-    if (row >= 0 && model_->rowCount() > 0) {
+    if (model_->show() && row >= 0 && model_->rowCount() > 0) {
         const int again = path.empty() ? -1 : model_->rowOf(path);
         int next = again >= 0 ? again : std::min(row, model_->rowCount() - 1);
         while (next >= 0 && next < model_->rowCount() - 1 && !model_->itemAt(next))
@@ -277,9 +276,9 @@ void ClearStage::refresh()
         QStringList states;
         if (place->checkedAt > 0)
             states << tr("checked %1").arg(whenText(place->checkedAt));
-        if (const auto ready = place->totals.ready)
+        if (const auto ready = place->findings.ready())
             states << tr("%1 ready").arg(ready);
-        if (const auto held = place->totals.held)
+        if (const auto held = place->findings.held())
             states << tr("%1 held back").arg(held);
         checked_->setText(states.join(QStringLiteral(" · ")));
     } else {
@@ -343,8 +342,8 @@ void ClearStage::refreshButtons()
     const auto* place = models_.places.place();
     const bool busy = models_.runner.planJob() != nullptr;
     const auto planned = place ? place->plan.items().size() : 0;
-    const auto held = place ? place->totals.held : 0;
-    const auto rights = (place ? place->totals.needRights : 0);
+    const auto held = place ? place->findings.held() : 0;
+    const auto rights = (place ? place->findings.needRights() : 0);
     carryOut_->setText(planned > held ? tr("Carry out %1").arg(itemsText(planned - held, "item")) : tr("Carry out"));
     carryOut_->setEnabled(planned > held && !busy && !place->isGrowing());
     rights_->setVisible(rights > 0);

@@ -54,7 +54,7 @@ QLabel* label(const char* role = nullptr)
 
 } // namespace
 
-CompareStage::CompareStage(Models& models, QSettings& settings, QWidget* parent)
+CompareStage::CompareStage(Models& models, Settings& settings, QWidget* parent)
     : QWidget(parent), models_(models), settings_(settings),
       comparing_(models.folders, models.places, models.trees, models.cursor, models.view, models.snapshots),
       stack_(new QStackedWidget), empty_(new EmptyPage({})), other_(new QPushButton(tr("Compare with a file…"))),
@@ -194,11 +194,11 @@ void CompareStage::makePictureMenu()
     menu->addSeparator();
     auto* amount = add(sizes, "sizeAmount", tr("by change"), tr("Cells are as large as what grew or shrank"));
     auto* now = add(sizes, "sizeNow", tr("by size"), tr("Cells are as large as what is there now"));
-    (settings_.value("compare/sunburst").toBool() ? sunburst : treemap)->setChecked(true);
-    (settings_.value("compare/bySize").toBool() ? now : amount)->setChecked(true);
+    (settings_.of(setting::compareSunburst) ? sunburst : treemap)->setChecked(true);
+    (settings_.of(setting::compareBySize) ? now : amount)->setChecked(true);
     const auto choose = [=, this] {
-        settings_.setValue("compare/sunburst", sunburst->isChecked());
-        settings_.setValue("compare/bySize", now->isChecked());
+        settings_.set(setting::compareSunburst, sunburst->isChecked());
+        settings_.set(setting::compareBySize, now->isChecked());
         picture_->setKind(sunburst->isChecked() ? PictureKind::Sunburst : PictureKind::Treemap);
         picture_->setSizeBy(now->isChecked() ? ChangePicture::Size::Now : ChangePicture::Size::Amount);
         pictureMenu_->setText(

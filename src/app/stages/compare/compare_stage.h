@@ -8,7 +8,6 @@
 #include <QLineEdit>
 #include <QListView>
 #include <QPushButton>
-#include <QSettings>
 #include <QStackedWidget>
 #include <QTimer>
 
@@ -16,6 +15,7 @@
 #include "app/lists/change_rows.h"
 #include "app/panels/dossier.h"
 #include "app/pictures/change_picture.h"
+#include "app/services/settings.h"
 #include "app/stages/compare/use_curve.h"
 #include "app/style/empty_page.h"
 
@@ -24,7 +24,7 @@ namespace kurvo::app {
 class CompareStage : public QWidget {
     Q_OBJECT
 public:
-    CompareStage(Models& models, QSettings& settings, QWidget* parent = nullptr);
+    CompareStage(Models& models, Settings& settings, QWidget* parent = nullptr);
     Comparing& comparing() { return comparing_; }
     UseCurve* curve() { return curve_; }
     QListView* list() { return list_; }
@@ -65,7 +65,7 @@ private:
     void showSnapshots();
 
     Models& models_;
-    QSettings& settings_;
+    Settings& settings_;
     Comparing comparing_;
     QStackedWidget* stack_;
     EmptyPage* empty_;

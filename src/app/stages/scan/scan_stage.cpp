@@ -29,15 +29,10 @@ std::vector<std::string> globsIn(const QString& text)
     return globs;
 }
 
-QString settingOf(const std::string& path)
-{
-    return QStringLiteral("leaveOut/") + QString::fromLatin1(QByteArray::fromStdString(path).toPercentEncoding());
-}
-
 } // namespace
 
 ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& snapshotKeeper, const AppFolders& folders,
-                     QSettings& settings, QWidget* parent)
+                     Settings& settings, QWidget* parent)
     : QWidget(parent), places_(places), scanJobs_(scanJobs), snapshotKeeper_(snapshotKeeper), folders_(folders),
       settings_(settings), grewMost_(settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
       showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders  ▾"))),
@@ -158,10 +153,10 @@ QWidget* ScanStage::makeOptions()
     crossMounts_->setObjectName("crossMounts");
     crossMounts_->setToolTip(tr("Other drives mounted below the place are scanned with it; virtual filesystems are "
                                 "skipped"));
-    crossMounts_->setChecked(settings_.value("scan/crossMounts", false).toBool());
+    crossMounts_->setChecked(settings_.of(setting::crossMounts));
     withRights_->setObjectName("withRights");
     withRights_->setToolTip(tr("What your permissions do not allow is read at the end, with your password"));
-    withRights_->setChecked(settings_.value("scan/withRights", false).toBool());
+    withRights_->setChecked(settings_.of(setting::withRights));
     leaveOut_->setObjectName("leaveOut");
     leaveOut_->setPlaceholderText(tr("leave out: *.iso  .snapshots"));
     leaveOut_->setAccessibleName(tr("Leave out what matches"));
@@ -169,8 +164,8 @@ QWidget* ScanStage::makeOptions()
     for (QWidget* widget : {static_cast<QWidget*>(title), static_cast<QWidget*>(crossMounts_),
                             static_cast<QWidget*>(withRights_), static_cast<QWidget*>(leaveOut_)})
         layout->addWidget(widget);
-    connect(crossMounts_, &QCheckBox::toggled, this, [this](bool on) { settings_.setValue("scan/crossMounts", on); });
-    connect(withRights_, &QCheckBox::toggled, this, [this](bool on) { settings_.setValue("scan/withRights", on); });
+    connect(crossMounts_, &QCheckBox::toggled, this, [this](bool on) { settings_.set(setting::crossMounts, on); });
+    connect(withRights_, &QCheckBox::toggled, this, [this](bool on) { settings_.set(setting::withRights, on); });
     return box;
 }
 
@@ -224,7 +219,7 @@ void ScanStage::fillRecent()
 {
     auto* menu = recent_->menu();
     menu->clear();
-    const auto paths = settings_.value("scan/recent").toStringList();
+    const auto paths = settings_.of(setting::recentPlaces);
     for (const auto& encoded : paths) {
         const auto path = QByteArray::fromPercentEncoding(encoded.toLatin1()).toStdString();
         menu->addAction(cutMiddle(toText(path), menu->font(), 420), this, [this, path] { scan(path); });
@@ -239,19 +234,17 @@ void ScanStage::scan(const std::string& path, const QString& name)
     options.crossMounts = crossMounts_->isChecked();
     // What stands in the line belongs to the place it was shown for, or to the one that is chosen now.
     const auto line = leaveOut_->text().trimmed();
-    if (optionsOf_ == path && line.isEmpty())
-        settings_.remove(settingOf(path));
-    else if (optionsOf_ == path || (optionsOf_.empty() && !line.isEmpty()))
-        settings_.setValue(settingOf(path), line);
-    options.exclude = globsIn(settings_.value(settingOf(path)).toString());
+    if (optionsOf_ == path || (optionsOf_.empty() && !line.isEmpty()))
+        settings_.setLeftOut(path, line);
+    options.exclude = globsIn(settings_.leftOut(path));
     if (optionsOf_.empty())
         leaveOut_->clear();
-    auto recent = settings_.value("scan/recent").toStringList();
+    auto recent = settings_.of(setting::recentPlaces);
     const auto known = QString::fromLatin1(QByteArray::fromStdString(path).toPercentEncoding("/"));
     recent.removeAll(known);
     recent.prepend(known);
     constexpr qsizetype kept = 12;
-    settings_.setValue("scan/recent", QStringList(recent.mid(0, kept)));
+    settings_.set(setting::recentPlaces, recent.mid(0, kept));
     scanJobs_.scanFolder(path, name, options, withRights_->isChecked());
 }
 
@@ -265,7 +258,7 @@ void ScanStage::showOptionsOf(const std::string& path)
     if (path == optionsOf_)
         return;
     optionsOf_ = path;
-    leaveOut_->setText(path.empty() ? QString() : settings_.value(settingOf(path)).toString());
+    leaveOut_->setText(path.empty() ? QString() : settings_.leftOut(path));
 }
 
 void ScanStage::showEvent(QShowEvent* event)

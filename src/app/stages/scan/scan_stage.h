@@ -7,7 +7,6 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
-#include <QSettings>
 #include <QTimer>
 #include <QVBoxLayout>
 #include <QWidget>
@@ -30,7 +29,7 @@ class ScanStage : public QWidget {
     Q_OBJECT
 public:
     ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& snapshotKeeper, const AppFolders& folders,
-              QSettings& settings, QWidget* parent = nullptr);
+              Settings& settings, QWidget* parent = nullptr);
 
     /// Reads drives and catalogue again, off the interface thread.
     void reload();
@@ -79,7 +78,7 @@ private:
     ScanJobs& scanJobs_;
     SnapshotKeeper& snapshotKeeper_;
     const AppFolders& folders_;
-    QSettings& settings_;
+    Settings& settings_;
     GrewMost grewMost_;
     QGridLayout* grid_;
     QVBoxLayout* scans_;
