@@ -215,7 +215,7 @@ TEST_CASE("a move that cannot be made says why before and stays behind", "[windo
     CHECK(readAll(archive.path() + "/june.wav") == "another");
     CHECK(exists(w.p + "/recordings/june.wav"));
     CHECK(w.place()->plan.items().size() == 1);
-    CHECK(w.place()->findingFor(w.p + "/recordings/june.wav")->sentence.find("not replaced") != std::string::npos);
+    CHECK(w.place()->findings.of(w.p + "/recordings/june.wav")->sentence.find("not replaced") != std::string::npos);
 }
 
 TEST_CASE("carrying out can be paused, goes on, and stops after the item in work", "[window][clear][mount]")

@@ -185,7 +185,7 @@ TEST_CASE("an item that changed since the scan is held back and said so", "[wind
     w.settle();
     CHECK(readAll(log) == "a new line");
     REQUIRE(w.place()->plan.items().size() == 1);
-    CHECK(w.place()->findingFor(log)->sentence.find("another size") != std::string::npos);
+    CHECK(w.place()->findings.of(log)->sentence.find("another size") != std::string::npos);
     CHECK(w.notice().contains("1 item held back"));
     CHECK_FALSE(w.child<QPushButton>("carryOut")->isEnabled());
 }

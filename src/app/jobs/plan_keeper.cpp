@@ -27,6 +27,13 @@ Result<PlanFile> readKeptPlan(const std::string& file)
     return plan;
 }
 
+/// The same items, not only such as are equal.
+bool isSame(const KeptState& kept, const Plan& plan)
+{
+    const auto now = plan.state();
+    return kept && (kept == now || *kept == *now);
+}
+
 } // namespace
 
 PlanKeeper::PlanKeeper(const AppFolders& folders, PlaceStore& places, TreeUpdater& trees, PlanModel& plan,
@@ -61,7 +68,7 @@ PlanKeeper::~PlanKeeper()
 void PlanKeeper::keep(std::uint64_t id)
 {
     const auto* open = places_.placeOf(id);
-    if (!open || !isRecalled(id) || kept_[id].onDisk == open->plan.state())
+    if (!open || !isRecalled(id) || isSame(kept_[id].onDisk, open->plan))
         return;
     toKeep_.insert(id);
     soon_.start();
@@ -83,7 +90,7 @@ void PlanKeeper::flushPlans()
     for (const auto id : std::exchange(toKeep_, {})) {
         const auto* open = places_.placeOf(id);
         auto& kept = kept_[id];
-        if (!open || kept.onDisk == open->plan.state())
+        if (!open || isSame(kept.onDisk, open->plan))
             continue;
         kept.onDisk = open->plan.state();
         const auto file = keptPath(*open);
@@ -162,7 +169,7 @@ void PlanKeeper::takeRecalled(std::uint64_t id, const Result<PlanFile>& file)
         const auto lost = restorePlan(*file, *open->tree, open->guard, plan);
         return putRecalled(id, std::move(plan), lost, begun);
     }
-    kept_[id] = {true, PlanState()};
+    kept_[id] = {true, std::make_shared<const PlanState>()};
     keep(id); // what was planned until now
     if (file.error().kind != ErrorKind::NotFound)
         notices_.say(tr("The saved plan for this place cannot be used: %1 It was set aside.")
@@ -175,7 +182,7 @@ void PlanKeeper::putRecalled(std::uint64_t id, Plan plan, std::size_t lost, bool
 {
     const auto* open = places_.placeOf(id);
     const bool isAsKept = lost == 0 && !begun;
-    kept_[id] = {true, isAsKept ? std::optional<PlanState>(plan.state()) : std::nullopt};
+    kept_[id] = {true, isAsKept ? plan.state() : nullptr};
     plan_.restore(id, std::move(plan));
     keep(id);
     if (!open->plan.empty())
@@ -237,7 +244,7 @@ void PlanKeeper::openPlan(const std::string& file)
             const auto lost = opened.lost;
             const auto all = opened.file->items.size();
             if (lost < all)
-                plan_.change(std::move(opened.plan), now->plan.state()); // and is checked anew
+                plan_.change(std::move(opened.plan), *now->plan.state()); // and is checked anew
             if (lost > 0)
                 notices_.say(
                     tr("%n item(s) of that plan could not be added: not in this place, changed since, protected, or "

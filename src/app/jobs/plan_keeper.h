@@ -37,7 +37,7 @@ private:
     /// What is known of the file of a place.
     struct Kept {
         bool recalled = false;
-        std::optional<PlanState> onDisk; ///< nothing where that is not known
+        KeptState onDisk; ///< null where that is not known
     };
     void keep(std::uint64_t id);
     std::string keptPath(const Place& place) const;

@@ -101,7 +101,27 @@ void PlanRunner::pausePlanJob(bool paused)
     emit planJobChanged();
 }
 
-void PlanRunner::checkPlan()
+namespace {
+
+/// The items that a check shall look at.
+KeptState toCheck(const Place& place, PlanRunner::Check which)
+{
+    auto all = place.plan.state();
+    if (which == PlanRunner::Check::All || place.findings.empty())
+        return all;
+    auto fresh = std::make_shared<PlanState>();
+    for (const auto& item : *all)
+        if (!place.findings.of(item->path)) {
+            if (item->action == Action::Move)
+                return all;
+            fresh->push_back(item);
+        }
+    return fresh;
+}
+
+} // namespace
+
+void PlanRunner::checkPlan(Check which)
 {
     const auto* target = places_.place();
     if (!target || target->plan.empty() || job_)
@@ -116,8 +136,8 @@ void PlanRunner::checkPlan()
     const auto job = beginJob(PlanJob::Kind::Check);
     runAsync(
         this,
-        [make = PlanModel::planFile(*target), guard = target->guard, packages = target->packages,
-         stop = job->stop.get_token(), report = reporter(job)] {
+        [make = PlanModel::planFile(*target, toCheck(*target, which)), guard = target->guard,
+         packages = target->packages, stop = job->stop.get_token(), report = reporter(job)] {
             const auto plan = make();
             RunProgress progress;
             progress.of = plan.items.size();

@@ -51,7 +51,11 @@ public:
     void stopPlanJob();
     void pausePlanJob(bool paused);
 
-    void checkPlan();
+    enum class Check {
+        All,
+        New ///< what no check has looked at; moves share the room on their drive, so with a new one it is all
+    };
+    void checkPlan(Check which = Check::All);
     /// `forGood`: how many items the user has confirmed to be gone for good; another number than the plan's is refused.
     void carryOutPlan(std::size_t forGood = 0);
     /// Puts together what the helper is asked to do with the items that need rights, so that just that can be shown;

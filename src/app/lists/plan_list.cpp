@@ -71,57 +71,68 @@ Finding PlanRows::findingOf(const PlanItem& item) const
     return finding ? *finding : Finding{};
 }
 
-std::vector<PlanRows::Row> PlanRows::makeRows() const
+PlanRows::Shown PlanRows::make() const
 {
-    std::vector<Row> rows;
+    Shown made;
     const auto* place = places_.place();
-    auto items = place ? place->plan.state() : PlanState();
-    rows.reserve(items.size() + 8);
+    if (!place)
+        return made;
+    const auto& plan = place->plan;
+    made.state = plan.state();
+    const auto& items = *made.state;
+    made.rows.reserve(items.size() + 8);
     // Groups stand one after the other already, and in each the largest first.
-    for (std::size_t begin = 0, end = 0; begin < items.size(); begin = end) {
-        std::uint64_t bytes = 0;
-        for (end = begin; end < items.size() && sameGroup(*items[begin], *items[end]); ++end)
-            bytes += items[end]->disk;
-        rows.push_back({groupTitle(*items[begin], end - begin, bytes), items[begin]});
-        const auto first = items.begin() + static_cast<std::ptrdiff_t>(begin);
-        const auto last = items.begin() + static_cast<std::ptrdiff_t>(end);
+    for (auto first = items.begin(), last = first; first != items.end(); first = last) {
+        const auto& item = **first;
+        last =
+            std::partition_point(first, items.end(), [&](const PlanItemPtr& other) { return sameGroup(item, *other); });
+        auto bytes = plan.plannedBytes(item.action);
+        if (item.action == Action::Move) { // one of several folders
+            bytes = 0;
+            std::for_each(first, last, [&](const PlanItemPtr& moved) { bytes += moved->disk; });
+        }
+        made.titles.push_back(groupTitle(item, static_cast<std::size_t>(last - first), bytes));
+        made.rows.push_back({&item, true});
+        const auto begin = static_cast<std::ptrdiff_t>(made.rows.size());
+        for (auto at = first; at != last; ++at)
+            made.rows.push_back({at->get()});
         const auto by = [&](const auto& key) {
-            std::vector<std::pair<decltype(key(**first)), PlanItemPtr>> keyed;
-            for (auto item = first; item != last; ++item)
-                keyed.emplace_back(key(**item), *item);
+            std::vector<std::pair<decltype(key(item)), Row>> keyed;
+            for (auto row = made.rows.begin() + begin; row != made.rows.end(); ++row)
+                keyed.emplace_back(key(*row->item), *row);
             std::stable_sort(keyed.begin(), keyed.end(),
                              [](const auto& a, const auto& b) { return a.first < b.first; });
-            std::transform(keyed.begin(), keyed.end(), first, [](const auto& pair) { return pair.second; });
+            std::transform(keyed.begin(), keyed.end(), made.rows.begin() + begin,
+                           [](const auto& pair) { return pair.second; });
         };
         if (sort_ == PlanSort::Name)
-            by([](const PlanItem& item) { return toText(fileName(item.path)).toCaseFolded(); });
+            by([](const PlanItem& one) { return toText(fileName(one.path)).toCaseFolded(); });
         else if (sort_ == PlanSort::Advice)
-            by([this](const PlanItem& item) { return adviceOf(item); });
+            by([this](const PlanItem& one) { return adviceOf(one); });
         else if (sort_ == PlanSort::Check)
-            by([this](const PlanItem& item) { return findingOf(item).ready; });
-        for (auto item = first; item != last; ++item)
-            rows.push_back({{}, std::move(*item)});
+            by([this](const PlanItem& one) { return findingOf(one).ready; });
     }
-    return rows;
+    return made;
 }
 
 bool PlanRows::show()
 {
-    auto rows = makeRows();
-    if (showDifference(rows))
+    auto now = make();
+    if (showDifference(now))
         return false;
     beginResetModel();
-    rows_ = std::move(rows);
+    shown_ = std::move(now);
     endResetModel();
     return true;
 }
 
 /// Goes along both; false where more than a few rows differ.
-bool PlanRows::showDifference(std::vector<Row>& rows)
+bool PlanRows::showDifference(Shown& now)
 {
+    auto& was = shown_.rows;
+    const auto& rows = now.rows;
     const auto same = [](const Row& a, const Row& b) {
-        return a.group.isEmpty() == b.group.isEmpty() &&
-               (a.group.isEmpty() ? a.item == b.item : sameGroup(*a.item, *b.item));
+        return a.title == b.title && (a.item == b.item || (a.title && sameGroup(*a.item, *b.item)));
     };
     struct Step {
         std::size_t row;  ///< in the rows as they are by then
@@ -131,11 +142,11 @@ bool PlanRows::showDifference(std::vector<Row>& rows)
     std::vector<Step> steps;
     std::size_t i = 0, j = 0;
     const auto leadsOn = [&](std::size_t old, std::size_t fresh) {
-        return (old == rows_.size() && fresh == rows.size()) ||
-               (old < rows_.size() && fresh < rows.size() && same(rows_[old], rows[fresh]));
+        return (old == was.size() && fresh == rows.size()) ||
+               (old < was.size() && fresh < rows.size() && same(was[old], rows[fresh]));
     };
-    while (i < rows_.size() || j < rows.size()) {
-        if (i < rows_.size() && j < rows.size() && same(rows_[i], rows[j])) {
+    while (i < was.size() || j < rows.size()) {
+        if (i < was.size() && j < rows.size() && same(was[i], rows[j])) {
             ++i, ++j;
             continue;
         }
@@ -156,26 +167,26 @@ bool PlanRows::showDifference(std::vector<Row>& rows)
     }
     for (const auto& step : steps) {
         const int row = static_cast<int>(step.row);
-        const auto at = rows_.begin() + static_cast<std::ptrdiff_t>(step.row);
+        const auto at = was.begin() + static_cast<std::ptrdiff_t>(step.row);
         if (step.fresh) {
             beginInsertRows({}, row, row);
-            rows_.insert(at, *step.fresh);
+            was.insert(at, *step.fresh);
             endInsertRows();
         } else {
             beginRemoveRows({}, row, row);
-            rows_.erase(at);
+            was.erase(at);
             endRemoveRows();
         }
     }
-    rows_ = std::move(rows); // titles say other sums
-    if (!rows_.empty())
-        emit dataChanged(index(0), index(static_cast<int>(rows_.size()) - 1));
+    shown_ = std::move(now); // titles say other sums
+    if (!was.empty())
+        emit dataChanged(index(0), index(static_cast<int>(was.size()) - 1));
     return true;
 }
 
 int PlanRows::rowCount(const QModelIndex& parent) const
 {
-    return parent.isValid() ? 0 : static_cast<int>(rows_.size());
+    return parent.isValid() ? 0 : static_cast<int>(shown_.rows.size());
 }
 
 Qt::ItemFlags PlanRows::flags(const QModelIndex& index) const
@@ -185,27 +196,40 @@ Qt::ItemFlags PlanRows::flags(const QModelIndex& index) const
 
 const PlanItem* PlanRows::itemAt(int row) const
 {
-    if (row < 0 || row >= static_cast<int>(rows_.size()))
+    if (row < 0 || row >= static_cast<int>(shown_.rows.size()))
         return nullptr;
-    const auto& found = rows_[static_cast<std::size_t>(row)];
-    return found.group.isEmpty() ? found.item.get() : nullptr;
+    const auto& found = shown_.rows[static_cast<std::size_t>(row)];
+    return found.title ? nullptr : found.item;
 }
 
 int PlanRows::rowOf(const std::string& path) const
 {
-    for (std::size_t i = 0; i < rows_.size(); ++i)
-        if (rows_[i].group.isEmpty() && rows_[i].item->path == path)
+    const auto* item = places_.place() ? places_.place()->plan.itemAt(path) : nullptr;
+    for (std::size_t i = 0; item && i < shown_.rows.size(); ++i)
+        if (!shown_.rows[i].title && shown_.rows[i].item == item)
             return static_cast<int>(i);
     return -1;
+}
+
+QString PlanRows::titleOf(std::size_t row) const
+{
+    for (std::size_t at = 0, group = 0; at < shown_.rows.size(); ++at)
+        if (shown_.rows[at].title) {
+            if (at == row) // between two steps of a difference there may be more rows than titles
+                return group < shown_.titles.size() ? shown_.titles[group] : QString();
+            ++group;
+        }
+    return {};
 }
 
 QVariant PlanRows::data(const QModelIndex& index, int role) const
 {
     if (!index.isValid())
         return {};
-    const auto& row = rows_[static_cast<std::size_t>(index.row())];
-    if (!row.group.isEmpty())
-        return role == Qt::DisplayRole || role == GroupRole ? QVariant(row.group) : QVariant();
+    const auto& row = shown_.rows[static_cast<std::size_t>(index.row())];
+    if (row.title)
+        return role == Qt::DisplayRole || role == GroupRole ? QVariant(titleOf(static_cast<std::size_t>(index.row())))
+                                                            : QVariant();
     const auto& item = *row.item;
     const auto checked = [&] {
         const auto finding = findingOf(item);
@@ -253,8 +277,7 @@ void PlanRow::paint(QPainter* painter, const QStyleOptionViewItem& option, const
         painter->fillRect(row, t.window);
         painter->setPen(t.text);
         painter->setFont(fontOf(13, QFont::DemiBold));
-        painter->drawText(row.adjusted(12, 0, -12, 0), Qt::AlignVCenter,
-                          cutMiddle(group, painter->font(), row.width() - 24));
+        drawCut(*painter, row.adjusted(12, 0, -12, 0), group);
         painter->setPen(t.line);
         painter->drawLine(row.left(), row.bottom(), row.right(), row.bottom());
         painter->restore();
@@ -270,22 +293,19 @@ void PlanRow::paint(QPainter* painter, const QStyleOptionViewItem& option, const
     painter->setPen(t.text);
     painter->setFont(fontOf(13, QFont::Medium));
     const int nameRoom = sizeAt - 84 - 12;
-    painter->drawText(QRect(left, row.y() + 4, nameRoom, 18), Qt::AlignVCenter,
-                      cutMiddle(index.data().toString(), painter->font(), nameRoom));
+    drawCut(*painter, QRect(left, row.y() + 4, nameRoom, 18), index.data().toString());
     painter->setFont(fontOf(13));
     drawFigures(*painter, QRect(row.x() + sizeAt - 84, row.y(), 84, row.height()),
                 index.data(PlanRows::SizeRole).toString());
     painter->setFont(fontOf(11));
     painter->setPen(t.textSecond);
-    painter->drawText(QRect(left, row.y() + 22, nameRoom, 16), Qt::AlignVCenter,
-                      cutMiddle(index.data(PlanRows::PathRole).toString(), painter->font(), nameRoom));
+    drawCut(*painter, QRect(left, row.y() + 22, nameRoom, 16), index.data(PlanRows::PathRole).toString());
     // Advice, and below it the mark; one alone stands in the middle.
     const auto advice = index.data(PlanRows::AdviceRole).toString(), mark = index.data(PlanRows::MarkRole).toString();
     const int adviceRoom = checkAt - adviceAt - 10;
     const auto line = [&](const QString& text, int top, const QColor& colour) {
         painter->setPen(colour);
-        painter->drawText(QRect(row.x() + adviceAt, row.y() + top, adviceRoom, 16), Qt::AlignVCenter,
-                          QFontMetrics(painter->font()).elidedText(text, Qt::ElideRight, adviceRoom));
+        drawCut(*painter, QRect(row.x() + adviceAt, row.y() + top, adviceRoom, 16), text, Qt::ElideRight);
     };
     if (!advice.isEmpty())
         line(advice, mark.isEmpty() ? 14 : 5, t.text);
@@ -298,10 +318,7 @@ void PlanRow::paint(QPainter* painter, const QStyleOptionViewItem& option, const
     if (state < 0)
         text = tr("held back: %1").arg(text);
     // Two lines at most; all of it is one hover away.
-    const QFontMetrics metrics(painter->font());
-    while (text.size() > 8 && metrics.boundingRect(check, Qt::TextWordWrap, text).height() > check.height())
-        text = text.left(text.size() - 6) + QStringLiteral("…");
-    painter->drawText(check, Qt::AlignVCenter | Qt::TextWordWrap, text);
+    drawWrapped(*painter, check, text);
     painter->setFont(fontOf(15));
     painter->setPen(t.textSecond);
     painter->drawText(removeMark(row), Qt::AlignCenter, QStringLiteral("×"));

@@ -35,18 +35,24 @@ public:
 
 private:
     struct Row {
-        QString group;    ///< the title of a group; empty for an item
-        PlanItemPtr item; ///< of a group: its first
+        const PlanItem* item; ///< of a title: the first of its group
+        bool title = false;
     };
-    std::vector<Row> makeRows() const;
-    bool showDifference(std::vector<Row>& rows);
+    struct Shown {
+        KeptState state; ///< keeps the items
+        std::vector<Row> rows;
+        std::vector<QString> titles; ///< of the groups, in their order
+    };
+    Shown make() const;
+    bool showDifference(Shown& now);
+    QString titleOf(std::size_t row) const;
     QString adviceOf(const PlanItem& item) const;
     QString markOf(const PlanItem& item) const;
     Finding findingOf(const PlanItem& item) const;
 
     const PlaceStore& places_;
     const Knowledge& knowledge_;
-    std::vector<Row> rows_;
+    Shown shown_;
     PlanSort sort_ = PlanSort::Size;
 };
 

@@ -38,6 +38,13 @@ public:
         count(found->second, -1);
         byPath_.erase(found);
     }
+    /// Those of others instead of, and beside, its own.
+    void take(Findings& others)
+    {
+        for (auto& [path, finding] : others.byPath_)
+            set(path, std::move(finding));
+        others = {};
+    }
     std::size_t size() const { return byPath_.size(); }
     bool empty() const { return byPath_.empty(); }
     std::size_t ready() const { return size() - held_; }

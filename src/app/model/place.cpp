@@ -88,7 +88,7 @@ std::string Place::foreignReason(const std::string& thisHost) const
 
 std::size_t PlanBasis::work() const
 {
-    auto work = plan.size() + tree->store().linkSets().size();
+    auto work = plan->size() + tree->store().linkSets().size();
     for (const auto& run : runs)
         work += run->steps.size();
     return work;
@@ -96,8 +96,7 @@ std::size_t PlanBasis::work() const
 
 PlanTotals PlanBasis::totals() const
 {
-    Plan planned;
-    planned.restore(plan);
+    const Plan planned(plan);
     PlanTotals totals;
     totals.freed = planned.freedBytes(*tree);
     for (const auto& run : runs)

@@ -25,9 +25,6 @@
 
 namespace kurvo::app {
 
-/// States are kept, handed to other threads and let go of without going through their items.
-using KeptState = std::shared_ptr<const PlanState>;
-
 /// A run of the logbook, shared by all who show it.
 using KeptRun = std::shared_ptr<const RunRecord>;
 
@@ -43,7 +40,7 @@ struct PlanTotals {
 struct PlanBasis {
     std::shared_ptr<const FileTree> tree;
     std::string place; ///< path
-    PlanState plan;
+    KeptState plan;
     std::vector<KeptRun> runs;
 
     /// Adds up. One pass over all of it, and over the files of the tree with several links.

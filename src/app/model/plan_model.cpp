@@ -54,13 +54,16 @@ void PlanModel::told(Place& place)
         emit planChanged();
 }
 
-void PlanModel::remember(Place& place, PlanState state)
+void PlanModel::remember(Place& place, KeptState state)
 {
-    place.planBefore.push_back(std::make_shared<const PlanState>(std::move(state)));
+    place.planBefore.push_back(std::move(state));
     constexpr std::size_t kept = 200;
-    if (place.planBefore.size() > kept)
+    if (place.planBefore.size() > kept) {
+        discard(std::move(place.planBefore.front()));
         place.planBefore.erase(place.planBefore.begin());
-    place.planAfter.clear();
+    }
+    if (!place.planAfter.empty())
+        discard(std::make_shared<std::vector<KeptState>>(std::exchange(place.planAfter, {})));
 }
 
 /// What came off has no finding any more, should it come back.
@@ -218,19 +221,22 @@ void PlanModel::clearPlan()
 {
     const auto* p = places_.place();
     if (p && !p->plan.empty() && !places_.refusesWhileLocked())
-        change({}, p->plan.state());
+        change({}, *p->plan.state());
 }
 
 /// What was carried out meanwhile cannot come back onto the plan.
 void PlanModel::stepTo(std::vector<KeptState>& from, std::vector<KeptState>& to)
 {
     auto* p = places_.edit();
-    to.push_back(std::make_shared<const PlanState>(p->plan.state()));
-    auto state = *from.back();
+    to.push_back(p->plan.state());
+    auto state = std::move(from.back());
     from.pop_back();
-    if (!p->tree->removed().empty())
-        std::erase_if(state,
-                      [p](const PlanItemPtr& item) { return item->node != noNode && !p->tree->contains(item->node); });
+    const auto isGone = [p](const PlanItemPtr& item) { return item->node != noNode && !p->tree->contains(item->node); };
+    if (!p->tree->removed().empty() && std::any_of(state->begin(), state->end(), isGone)) {
+        auto left = std::make_shared<PlanState>(*state);
+        std::erase_if(*left, isGone);
+        state = std::move(left);
+    }
     forget(*p, p->plan.become(std::move(state)));
     told(*p);
 }
@@ -252,9 +258,13 @@ void PlanModel::setFindings(std::uint64_t id, Findings findings, std::int64_t at
     auto* p = places_.edit(id);
     if (!p)
         return;
-    std::swap(p->findings, findings);
+    if (p->findings.empty() || findings.size() >= p->plan.items().size()) {
+        std::swap(p->findings, findings);
+        p->checkedAt = at;
+    } else {
+        p->findings.take(findings); // the others were looked at before
+    }
     discard(std::make_shared<Findings>(std::move(findings)));
-    p->checkedAt = at;
     if (places_.isCurrent(id))
         emit planChanged();
 }
@@ -280,12 +290,11 @@ void PlanModel::settle(std::uint64_t id, const RunRecord& record, const std::vec
     told(*p);
 }
 
-std::function<PlanFile()> PlanModel::planFile(const Place& target)
+std::function<PlanFile()> PlanModel::planFile(const Place& target, KeptState items)
 {
-    return [state = target.plan.state(), tree = target.tree, marks = target.marks, host = target.info.host,
+    return [state = std::move(items), tree = target.tree, marks = target.marks, host = target.info.host,
             place = target.info.place, taken = target.info.taken] {
-        Plan plan;
-        plan.restore(state);
+        const Plan plan(state);
         auto file = planFileOf(plan, *tree);
         file.host = host;
         file.place = place;

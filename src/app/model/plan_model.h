@@ -47,13 +47,15 @@ public:
     /// What was kept of the plan of a place, instead of what it has; no change that could be undone.
     void restore(std::uint64_t id, Plan plan);
 
-    /// What a check said of all items; `at`: UTC seconds.
+    /// What a check said of all items, or of some; `at`: UTC seconds.
     void setFindings(std::uint64_t id, Findings findings, std::int64_t at);
     /// What was done comes off the plan, and what was held back says why. There is no way back from a run by this.
     void settle(std::uint64_t id, const RunRecord& record, const std::vector<ItemFinding>& findings);
 
     /// Makes the file of a plan as it is now. To be called on another thread: what folders hold is summed up.
-    static std::function<PlanFile()> planFile(const Place& place);
+    static std::function<PlanFile()> planFile(const Place& place) { return planFile(place, place.plan.state()); }
+    /// The same of some of its items.
+    static std::function<PlanFile()> planFile(const Place& place, KeptState items);
 
 signals:
     void planChanged();                                                        ///< the plan, its findings or its runs
@@ -65,7 +67,7 @@ private:
     QString partRefusal(NodeId node) const;
     static void forget(Place& place, const PlanState& off);
     void told(Place& place);
-    void remember(Place& place, PlanState state);
+    static void remember(Place& place, KeptState state);
     void stepTo(std::vector<KeptState>& from, std::vector<KeptState>& to);
     void refreshDestinations();
 

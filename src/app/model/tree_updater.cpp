@@ -28,7 +28,7 @@ struct TreeUpdater::Basis {
     std::shared_ptr<const Matching> earlier;
     std::shared_ptr<const MarkBook> marks;
     std::optional<Narrowing> narrowing;
-    PlanState plan;
+    KeptState plan;
     std::uint64_t planVersion = 0;
     std::vector<KeptState> before, after;
 };

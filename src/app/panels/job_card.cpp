@@ -53,23 +53,40 @@ JobCard::JobCard(PlanRunner& runner, QWidget* parent)
             runner_.pausePlanJob(job->pausedSinceMs == 0);
     });
     connect(stop_, &QPushButton::clicked, &runner_, &PlanRunner::stopPlanJob);
+    soon_.setSingleShot(true);
+    soon_.setInterval(250);
+    connect(&soon_, &QTimer::timeout, this, [this] {
+        setVisible(runner_.planJob() != nullptr);
+        refresh();
+    });
     connect(&runner_, &PlanRunner::planJobChanged, this, &JobCard::refresh);
+    hide();
     refresh();
 }
 
 void JobCard::refresh()
 {
     const auto* job = runner_.planJob();
-    setVisible(job != nullptr);
-    if (!job)
+    if (job && job->kind == PlanJob::Kind::Check && isHidden()) {
+        if (!soon_.isActive())
+            soon_.start();
         return;
+    }
+    soon_.stop();
+    setVisible(job != nullptr);
+    if (job)
+        fill(*job);
+}
+
+void JobCard::fill(const PlanJob& job)
+{
     QString doing;
-    switch (job->kind) {
+    switch (job.kind) {
     case PlanJob::Kind::Check:
         doing = tr("Checking");
         break;
     case PlanJob::Kind::CarryOut:
-        doing = job->withRights ? tr("Carrying out as administrator") : tr("Carrying out");
+        doing = job.withRights ? tr("Carrying out as administrator") : tr("Carrying out");
         break;
     case PlanJob::Kind::TakeBack:
         doing = tr("Taking back");
@@ -78,21 +95,21 @@ void JobCard::refresh()
         doing = tr("Recovering an interrupted run");
         break;
     }
-    const auto& p = job->progress;
-    const bool paused = job->pausedSinceMs != 0;
+    const auto& p = job.progress;
+    const bool paused = job.pausedSinceMs != 0;
     text_->setText(p.of == 0 ? doing + QStringLiteral("…")
                              : tr("%1: %2 of %3").arg(doing).arg(std::min(p.done + 1, p.of)).arg(p.of));
     path_->setText(cutMiddle(toText(p.path), fontOf(11), 250));
     path_->setToolTip(toText(p.path));
     bar_->setValue(static_cast<int>(p.share() * 1000));
     const auto now = QDateTime::currentMSecsSinceEpoch();
-    const auto atWork = (paused ? job->pausedSinceMs : now) - job->startedMs - job->pausedMs;
+    const auto atWork = (paused ? job.pausedSinceMs : now) - job.startedMs - job.pausedMs;
     QStringList left;
     if (paused)
         left << tr("paused");
-    else if (job->stop.stop_requested())
+    else if (job.stop.stop_requested())
         left << tr("stopping after this item");
-    if (job->kind != PlanJob::Kind::Check && p.bytesOf > 0)
+    if (job.kind != PlanJob::Kind::Check && p.bytesOf > 0)
         left << tr("%1 of %2")
                     .arg(sizeText(p.bytesDone + std::min(p.movedNow / 2, p.bytesOf - p.bytesDone)),
                          sizeText(p.bytesOf));
@@ -102,12 +119,12 @@ void JobCard::refresh()
                     .arg(spanText(static_cast<std::int64_t>(static_cast<double>(atWork) * (1 / share - 1) / 1000)));
     left_->setText(left.join(QStringLiteral(" · ")));
     left_->setVisible(!left.isEmpty());
-    const bool acts = job->kind == PlanJob::Kind::CarryOut || job->kind == PlanJob::Kind::TakeBack;
+    const bool acts = job.kind == PlanJob::Kind::CarryOut || job.kind == PlanJob::Kind::TakeBack;
     pause_->setVisible(acts);
     pause_->setText(paused ? tr("Resume") : tr("Pause"));
-    pause_->setEnabled(!job->stop.stop_requested());
+    pause_->setEnabled(!job.stop.stop_requested());
     stop_->setText(acts ? tr("Stop after this item") : tr("Stop"));
-    stop_->setEnabled(!job->stop.stop_requested());
+    stop_->setEnabled(!job.stop.stop_requested());
 }
 
 } // namespace kurvo::app

@@ -18,8 +18,10 @@ public:
 
 private:
     void refresh();
+    void fill(const PlanJob& job);
 
     PlanRunner& runner_;
+    QTimer soon_; ///< a check that is over at once shows no card
     QLabel* text_;
     QLabel* path_;
     QLabel* left_;

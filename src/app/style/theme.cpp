@@ -11,10 +11,13 @@
 #include <QHash>
 #include <QImage>
 #include <QPalette>
+#include <QStaticText>
 #include <QStyleFactory>
+#include <QTextLayout>
 
 #include <array>
 #include <cmath>
+#include <unordered_map>
 
 namespace kurvo::app {
 namespace {
@@ -245,10 +248,15 @@ void ThemeControl::apply()
 
 QFont fontOf(int pixels, QFont::Weight weight)
 {
-    QFont font;
-    font.setFamilies({"Inter", "Noto Sans", "DejaVu Sans", "sans-serif"});
-    font.setPixelSize(pixels);
-    font.setWeight(weight);
+    // Kept with what it takes to draw with them: a font that is made anew is looked for anew, each time it is used.
+    static QHash<std::pair<int, int>, QFont> kept;
+    auto& font = kept[{pixels, static_cast<int>(weight)}];
+    if (font.pixelSize() != pixels || font.weight() != weight) {
+        font.setFamilies({"Inter", "Noto Sans", "DejaVu Sans", "sans-serif"});
+        font.setPixelSize(pixels);
+        font.setWeight(weight);
+        (void)QFontMetrics(font).horizontalAdvance(QLatin1Char('0'));
+    }
     return font;
 }
 
@@ -323,29 +331,102 @@ QBrush notSeenDots()
     return QBrush(pattern);
 }
 
+namespace {
+
+struct TextKey {
+    QString text;
+    int pixels, weight, elide, room;
+    bool operator==(const TextKey&) const = default;
+};
+struct TextHash {
+    std::size_t operator()(const TextKey& key) const
+    {
+        return qHashMulti(0, key.text, key.pixels, key.weight, key.elide, key.room);
+    }
+};
+
+/// Texts as they were drawn last, laid out: rows are painted again and again, and laying out is most of the work.
+const QStaticText& laidOut(const QString& text, const QFont& font, Qt::TextElideMode elide, int room)
+{
+    static std::unordered_map<TextKey, QStaticText, TextHash> kept;
+    constexpr std::size_t most = 4000;
+    if (kept.size() >= most)
+        kept.clear();
+    auto& found = kept[{text, font.pixelSize(), static_cast<int>(font.weight()), static_cast<int>(elide), room}];
+    if (found.text().isEmpty() && !text.isEmpty()) {
+        found.setTextFormat(Qt::PlainText);
+        found.setText(elide == Qt::ElideNone ? text : QFontMetrics(font).elidedText(text, elide, room));
+        found.prepare({}, font);
+    }
+    return found;
+}
+
+/// The lines that a text takes in that width, at most so many; the last has the rest.
+const QStringList& linesOf(const QString& text, const QFont& font, int width, int most)
+{
+    static std::unordered_map<TextKey, QStringList, TextHash> kept;
+    if (kept.size() >= 2000)
+        kept.clear();
+    auto& lines = kept[{text, font.pixelSize(), static_cast<int>(font.weight()), most, width}];
+    if (!lines.isEmpty() || text.isEmpty())
+        return lines;
+    QTextLayout layout(text, font);
+    layout.beginLayout();
+    for (auto line = layout.createLine(); line.isValid(); line = layout.createLine()) {
+        line.setLineWidth(width);
+        const bool last = lines.size() + 1 == most;
+        lines << (last ? text.mid(line.textStart()) : text.mid(line.textStart(), line.textLength())).trimmed();
+        if (last)
+            break;
+    }
+    layout.endLayout();
+    return lines;
+}
+
+} // namespace
+
+void drawWrapped(QPainter& painter, const QRect& rect, const QString& text)
+{
+    const auto font = painter.font();
+    const int height = QFontMetrics(font).lineSpacing();
+    const auto lines = linesOf(text, font, rect.width(), std::max(1, rect.height() / height));
+    int top = rect.y() + (rect.height() - height * static_cast<int>(lines.size())) / 2;
+    for (const auto& line : lines) {
+        drawCut(painter, QRect(rect.x(), top, rect.width(), height), line, Qt::ElideRight);
+        top += height;
+    }
+}
+
+void drawCut(QPainter& painter, const QRect& rect, const QString& text, Qt::TextElideMode elide)
+{
+    if (text.isEmpty() || rect.width() <= 0)
+        return;
+    const auto& line = laidOut(text, painter.font(), elide, rect.width());
+    painter.drawStaticText(QPointF(rect.x(), rect.y() + (rect.height() - line.size().height()) / 2), line);
+}
+
 void drawFigures(QPainter& painter, const QRect& rect, const QString& text)
 {
-    const QFontMetrics metrics(painter.font());
-    int cell = 0;
+    const auto font = painter.font();
+    const auto drawn = [&](const QString& part) -> const QStaticText& { return laidOut(part, font, Qt::ElideNone, 0); };
+    double cell = 0;
     for (char digit = '0'; digit <= '9'; ++digit)
-        cell = std::max(cell, metrics.horizontalAdvance(QLatin1Char(digit)));
-    const int baseline = rect.y() + (rect.height() + metrics.ascent() - metrics.descent()) / 2;
-    int right = rect.right() + 1;
+        cell = std::max(cell, std::ceil(drawn(QLatin1String(&digit, 1)).size().width()));
+    double right = rect.right() + 1;
+    const auto draw = [&](const QString& part, double width) {
+        const auto& shown = drawn(part);
+        const auto size = shown.size();
+        right -= width > 0 ? width : size.width();
+        const double left = width > 0 ? right + (width - size.width()) / 2 : right;
+        painter.drawStaticText(QPointF(std::round(left), rect.y() + (rect.height() - size.height()) / 2), shown);
+    };
     // The unit is ordinary text; before it each digit gets a cell of the same width.
     const auto space = text.indexOf(QLatin1Char(' '));
     const auto number = space < 0 ? text : text.left(space);
-    if (space >= 0) {
-        const auto unit = text.mid(space);
-        right -= metrics.horizontalAdvance(unit);
-        painter.drawText(right, baseline, unit);
-    }
-    for (auto i = number.size(); i-- > 0;) {
-        const QChar c = number[i];
-        const int advance = metrics.horizontalAdvance(c);
-        const int width = c.isDigit() ? cell : advance;
-        right -= width;
-        painter.drawText(right + (width - advance) / 2, baseline, c);
-    }
+    if (space >= 0)
+        draw(text.mid(space), 0);
+    for (auto i = number.size(); i-- > 0;)
+        draw(number.mid(i, 1), number[i].isDigit() ? cell : 0);
 }
 
 QString cutMiddle(const QString& text, const QFont& font, int width)

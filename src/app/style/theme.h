@@ -85,6 +85,11 @@ QBrush plannedHatch();
 /// Dots that mean not seen.
 QBrush notSeenDots();
 
+/// Draws one line of text at the left of `rect`, cut where there is no room. Cheaper than QPainter's where the same is
+/// drawn again.
+void drawCut(QPainter& painter, const QRect& rect, const QString& text, Qt::TextElideMode elide = Qt::ElideMiddle);
+/// The same over as many lines as there is room for.
+void drawWrapped(QPainter& painter, const QRect& rect, const QString& text);
 /// Draws text right-aligned in `rect` with digits of equal width, so that columns of numbers line up.
 void drawFigures(QPainter& painter, const QRect& rect, const QString& text);
 

@@ -24,6 +24,8 @@ bool before(const PlanItem& a, const PlanItem& b)
         return rankOf(a.action) < rankOf(b.action);
     if (a.destination != b.destination)
         return a.destination < b.destination;
+    if (a.leaveLink != b.leaveLink)
+        return b.leaveLink;
     return a.disk != b.disk ? a.disk > b.disk : a.path < b.path;
 }
 
@@ -53,6 +55,20 @@ int rankOf(Action action)
         break;
     }
     return 3;
+}
+
+const KeptState& Plan::nothing()
+{
+    static const auto none = std::make_shared<const PlanState>();
+    return none;
+}
+
+PlanState& Plan::Items::edit()
+{
+    if (shared_)
+        items_ = std::make_shared<PlanState>(*items_);
+    shared_ = false;
+    return const_cast<PlanState&>(*items_); // it is only this one's
 }
 
 Result<PlanItemPtr> Plan::newItem(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard,
@@ -150,10 +166,16 @@ PlanState Plan::takeFrom(PlanState& items, Gone& gone)
     return off;
 }
 
+PlanState Plan::takeOut(Gone& gone)
+{
+    return gone.empty() ? PlanState() : takeFrom(items_.edit(), gone);
+}
+
 void Plan::insert(PlanItemPtr item)
 {
     index(*item);
-    items_.insert(std::upper_bound(items_.begin(), items_.end(), item, ptrBefore), std::move(item));
+    auto& items = items_.edit();
+    items.insert(std::upper_bound(items.begin(), items.end(), item, ptrBefore), std::move(item));
 }
 
 Result<PlanState> Plan::add(const FileTree& tree, NodeId node, const GuardFacts& facts, Guard guard,
@@ -164,7 +186,7 @@ Result<PlanState> Plan::add(const FileTree& tree, NodeId node, const GuardFacts&
         return item.error();
     Gone gone;
     swallow(**item, gone);
-    auto off = takeFrom(items_, gone);
+    auto off = takeOut(gone);
     insert(std::move(*item));
     return off;
 }
@@ -192,12 +214,13 @@ Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes,
         fresh.push_back(std::move(*item));
         ++added.count;
     }
-    added.off = takeFrom(items_, gone);
+    added.off = takeOut(gone);
     takeFrom(fresh, gone); // swallowed by a later one
     std::sort(fresh.begin(), fresh.end(), ptrBefore);
-    const auto middle = static_cast<std::ptrdiff_t>(items_.size());
-    items_.insert(items_.end(), std::make_move_iterator(fresh.begin()), std::make_move_iterator(fresh.end()));
-    std::inplace_merge(items_.begin(), items_.begin() + middle, items_.end(), ptrBefore);
+    auto& items = items_.edit();
+    const auto middle = static_cast<std::ptrdiff_t>(items.size());
+    items.insert(items.end(), std::make_move_iterator(fresh.begin()), std::make_move_iterator(fresh.end()));
+    std::inplace_merge(items.begin(), items.begin() + middle, items.end(), ptrBefore);
     return added;
 }
 
@@ -226,30 +249,32 @@ Result<PlanState> Plan::addOutside(PlanItem item, const GuardFacts& facts)
 
 PlanState Plan::rebind(const FileTree& tree, IfChanged ifChanged)
 {
+    const auto before = items_.share();
     std::vector<std::string_view> paths;
-    paths.reserve(items_.size());
-    for (const auto& item : items_)
+    paths.reserve(before->size());
+    for (const auto& item : *before)
         paths.push_back(item->path);
     const auto nodes = findPaths(tree, paths);
     PlanState kept, off;
-    kept.reserve(items_.size());
-    for (std::size_t i = 0; i < items_.size(); ++i) {
-        if (items_[i]->node == noNode) {
-            kept.push_back(items_[i]);
+    kept.reserve(before->size());
+    for (std::size_t i = 0; i < before->size(); ++i) {
+        const auto& known = (*before)[i];
+        if (known->node == noNode) {
+            kept.push_back(known);
             continue;
         }
         if (nodes[i] == noNode || nodes[i] == rootNode) {
-            off.push_back(items_[i]);
+            off.push_back(known);
             continue;
         }
-        auto item = std::make_shared<PlanItem>(*items_[i]);
+        auto item = std::make_shared<PlanItem>(*known);
         item->node = nodes[i];
         if (ifChanged == IfChanged::Keep || isAsPlanned(*item, tree))
             kept.push_back(std::move(item));
         else
-            off.push_back(items_[i]);
+            off.push_back(known);
     }
-    restore(std::move(kept));
+    restore(std::make_shared<const PlanState>(std::move(kept)));
     return off;
 }
 
@@ -263,28 +288,30 @@ bool isAsPlanned(const PlanItem& item, const FileTree& tree)
             (store.modified(node) == item.modified && store.modifiedNs(node) == item.modifiedNs));
 }
 
-void Plan::restore(PlanState state)
+void Plan::restore(KeptState state)
 {
     *this = {};
-    items_ = std::move(state);
-    byNode_.reserve(items_.size());
-    for (const auto& item : items_)
+    items_.keep(std::move(state));
+    byNode_.reserve(items_.get().size());
+    for (const auto& item : items_.get())
         index(*item);
 }
 
-PlanState Plan::become(PlanState state)
+PlanState Plan::become(KeptState state)
 {
     // Both are in the plan's order: what only one of them has is seen by going along both.
-    const auto was = std::exchange(items_, std::move(state));
+    const auto before = items_.share();
+    items_.keep(std::move(state));
+    const auto &was = *before, &now = items_.get();
     PlanState off;
     Gone on;
-    for (std::size_t i = 0, j = 0; i < was.size() || j < items_.size();) {
-        if (i < was.size() && j < items_.size() && was[i] == items_[j])
+    for (std::size_t i = 0, j = 0; i < was.size() || j < now.size();) {
+        if (i < was.size() && j < now.size() && was[i] == now[j])
             ++i, ++j;
-        else if (j == items_.size() || (i < was.size() && ptrBefore(was[i], items_[j])))
+        else if (j == now.size() || (i < was.size() && ptrBefore(was[i], now[j])))
             off.push_back(was[i++]);
         else
-            on.push_back(items_[j++].get());
+            on.push_back(now[j++].get());
     }
     for (const auto& item : off)
         unindex(*item);
@@ -295,7 +322,8 @@ PlanState Plan::become(PlanState state)
 
 bool Plan::operator==(const Plan& other) const
 {
-    return std::equal(items_.begin(), items_.end(), other.items_.begin(), other.items_.end(),
+    const auto &mine = items_.get(), &others = other.items_.get();
+    return std::equal(mine.begin(), mine.end(), others.begin(), others.end(),
                       [](const PlanItemPtr& a, const PlanItemPtr& b) { return a == b || *a == *b; });
 }
 
@@ -316,7 +344,7 @@ PlanState Plan::removeAll(const std::vector<std::string>& paths)
     for (const auto& path : paths)
         if (const auto* item = itemAt(path))
             unindex(*item, gone);
-    return takeFrom(items_, gone);
+    return takeOut(gone);
 }
 
 const PlanItem* Plan::itemOf(NodeId node) const
@@ -366,7 +394,7 @@ std::uint64_t Plan::plannedBytes() const
 std::uint64_t Plan::freedBytes(const FileTree& tree) const
 {
     auto sum = plannedBytes();
-    if (items_.empty())
+    if (empty())
         return sum;
     const auto& store = tree.store();
     for (const auto& set : store.linkSets()) {
@@ -408,7 +436,7 @@ std::uint64_t Plan::freedBytes(const FileTree& tree, NodeId node)
     auto item = std::make_shared<PlanItem>();
     item->node = node;
     item->disk = tree.disk(node);
-    alone.restore({std::move(item)});
+    alone.restore(std::make_shared<const PlanState>(PlanState{std::move(item)}));
     return alone.freedBytes(tree);
 }
 

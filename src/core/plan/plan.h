@@ -12,6 +12,7 @@
 #include <string>
 #include <string_view>
 #include <unordered_map>
+#include <utility>
 #include <vector>
 
 #include "core/advice/guard.h"
@@ -73,8 +74,10 @@ enum class Guard {
 
 /// Items never change once they are planned: states of a plan and copies of it share them.
 using PlanItemPtr = std::shared_ptr<const PlanItem>;
-/// The items of a plan in its order, to come back to.
+/// The items of a plan in its order.
 using PlanState = std::vector<PlanItemPtr>;
+/// The same to come back to, and to be handed to other threads: never null, never changed.
+using KeptState = std::shared_ptr<const PlanState>;
 
 /// What a plan holds, gone through as the items themselves. Valid as long as the plan does not change.
 class PlanItems {
@@ -116,6 +119,7 @@ private:
 class Plan {
 public:
     Plan() = default;
+    explicit Plan(KeptState state) { restore(std::move(state)); }
     /// The indices look into items that copies share, so copying is safe, and takes one pass.
     Plan(const Plan&) = default;
     Plan(Plan&&) = default;
@@ -152,8 +156,8 @@ public:
     /// Finds the items again, by path, in a newer tree of the same place; returns what came off.
     PlanState rebind(const FileTree& tree, IfChanged ifChanged);
 
-    PlanItems items() const { return PlanItems(items_); }
-    bool empty() const { return items_.empty(); }
+    PlanItems items() const { return PlanItems(items_.get()); }
+    bool empty() const { return items_.get().empty(); }
     /// Cheap for what was copied from it.
     bool operator==(const Plan& other) const;
     bool has(NodeId node) const { return itemOf(node) != nullptr; }
@@ -164,12 +168,12 @@ public:
     /// The item at the path or at a folder above it, or null.
     const PlanItem* covering(std::string_view path) const;
 
-    /// As it is now, to come back to by restore().
-    const PlanState& state() const { return items_; }
-    void restore(PlanState state);
+    /// As it is now, to come back to by restore(). Takes no pass; the next change takes one.
+    KeptState state() const { return items_.share(); }
+    void restore(KeptState state);
     /// The same from a state that has much in common with it: costs by what is different, and one pass. Returns what
     /// came off.
-    PlanState become(PlanState state);
+    PlanState become(KeptState state);
 
     std::size_t count(Action action) const { return sums_[static_cast<std::size_t>(action)].count; }
     /// Items that cannot be taken back.
@@ -202,9 +206,49 @@ private:
     void swallow(const PlanItem& item, Gone& gone);
     void insert(PlanItemPtr item);
     /// Takes them out of the order as well. One pass.
+    PlanState takeOut(Gone& gone);
     static PlanState takeFrom(PlanState& items, Gone& gone);
 
-    PlanState items_; ///< by what happens, then the largest first
+    /// Copied before a change once somebody else was given it.
+    class Items {
+    public:
+        Items() = default;
+        Items(const Items& other) : items_(other.share()), shared_(true) { }
+        Items(Items&& other) noexcept : items_(std::exchange(other.items_, nothing())), shared_(other.shared_)
+        {
+            other.shared_ = true;
+        }
+        Items& operator=(const Items& other)
+        {
+            keep(other.share());
+            return *this;
+        }
+        Items& operator=(Items&& other) noexcept
+        {
+            std::swap(items_, other.items_);
+            std::swap(shared_, other.shared_);
+            return *this;
+        }
+        const PlanState& get() const { return *items_; }
+        KeptState share() const
+        {
+            shared_ = true;
+            return items_;
+        }
+        void keep(KeptState state)
+        {
+            items_ = std::move(state);
+            shared_ = true;
+        }
+        PlanState& edit();
+
+    private:
+        KeptState items_ = nothing();
+        mutable bool shared_ = true;
+    };
+    static const KeptState& nothing();
+
+    Items items_; ///< by what happens, then the largest first
     std::unordered_map<NodeId, const PlanItem*> byNode_;
     std::map<std::string_view, const PlanItem*> byPath_; ///< what lies in a folder follows it
     std::array<Sum, 4> sums_{};                          ///< by action

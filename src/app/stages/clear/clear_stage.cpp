@@ -67,7 +67,11 @@ ClearStage::ClearStage(Models& models, QWidget* parent)
            models_.trees, &TreeUpdater::treeChanged, models_.view, &PlaceView::marksChanged);
     listen(this, &ClearStage::refreshFigures, models_.places, &PlaceStore::capacityChanged, models_.plan,
            &PlanModel::destinationsChanged);
-    connect(&models_.plan, &PlanModel::planChanged, this, &ClearStage::checkWhatIsNew, Qt::QueuedConnection);
+    // After the change was drawn.
+    checkNext_.setSingleShot(true);
+    checkNext_.setInterval(0);
+    connect(&models_.plan, &PlanModel::planChanged, &checkNext_, qOverload<>(&QTimer::start));
+    connect(&checkNext_, &QTimer::timeout, this, &ClearStage::checkWhatIsNew);
     connect(&models_.runner, &PlanRunner::planJobChanged, this, &ClearStage::refreshButtons);
     connect(&models_.logbook, &LogbookModel::historyChanged, this, &ClearStage::refreshLogbook);
     connect(&models_.runner, &PlanRunner::runEnded, this, [this](std::int64_t run) {
@@ -178,7 +182,7 @@ QWidget* ClearStage::makeSide()
 
     connect(carryOut_, &QPushButton::clicked, this, &ClearStage::carryOut);
     connect(rights_, &QPushButton::clicked, this, &ClearStage::carryOutWithRights);
-    connect(check_, &QPushButton::clicked, &models_.runner, &PlanRunner::checkPlan);
+    connect(check_, &QPushButton::clicked, this, [this] { models_.runner.checkPlan(); });
     connect(save_, &QPushButton::clicked, this, &ClearStage::savePlanRequested);
     return box;
 }
@@ -200,7 +204,7 @@ void ClearStage::checkWhatIsNew()
     if (!place || !isVisible() || models_.runner.planJob())
         return;
     if (place->unchecked() > 0)
-        models_.runner.checkPlan();
+        models_.runner.checkPlan(PlanRunner::Check::New);
 }
 
 void ClearStage::showRun(std::int64_t run)
@@ -227,7 +231,7 @@ void ClearStage::carryOut()
     setFocus(); // the button is about to be disabled and must not pass the focus on to anything
     if (place->plan.countForGood() == 0)
         return models_.runner.carryOutPlan();
-    auto* dialog = new ConfirmDialog(ConfirmDialog::For::ForGood, place->plan.state(), this);
+    auto* dialog = new ConfirmDialog(ConfirmDialog::For::ForGood, *place->plan.state(), this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     connect(dialog, &QDialog::accepted, this, [this, dialog] { models_.runner.carryOutPlan(dialog->forGood()); });
     dialog->open();

@@ -6,6 +6,7 @@
 #include <QListView>
 #include <QPushButton>
 #include <QStackedWidget>
+#include <QTimer>
 #include <QVBoxLayout>
 
 #include "app/jobs/models.h"
@@ -48,6 +49,7 @@ private:
     void carryOutWithRights();
     bool preparing_ = false; ///< the list for the question is being put together
 
+    QTimer checkNext_;
     Models& models_;
     PlanRows* model_;
     QLabel* title_;
