@@ -110,13 +110,14 @@ KeptState toCheck(const Place& place, PlanRunner::Check which)
     if (which == PlanRunner::Check::All || place.findings.empty())
         return all;
     auto fresh = std::make_shared<PlanState>();
-    for (const auto& item : *all)
-        if (!place.findings.of(item->path)) {
+    const std::set<std::string_view> paths(place.fresh.begin(), place.fresh.end());
+    for (const auto path : paths)
+        if (const auto* item = place.plan.itemAt(path); item && !place.findings.of(item->path)) {
             if (item->action == Action::Move)
                 return all;
-            fresh->push_back(item);
+            fresh->push_back(std::make_shared<PlanItem>(*item));
         }
-    return fresh;
+    return fresh->size() == place.unchecked() ? KeptState(std::move(fresh)) : all; // many came on at once
 }
 
 } // namespace

@@ -123,6 +123,7 @@ struct Place {
     std::vector<KeptState> planBefore; ///< states to go back to, newest last
     std::vector<KeptState> planAfter;  ///< states that were gone back from, newest last
     Findings findings;                 ///< of planned items
+    std::vector<std::string> fresh;    ///< paths that came on one by one since the last check; some may be off again
     std::int64_t checkedAt = 0;        ///< UTC seconds; 0 when there are none
     PlanTotals totals;                 ///< of the plan as it is, or was a moment ago (PlaceStore::addUpPlan)
     std::uint64_t totalsRequest = 0;

@@ -115,6 +115,7 @@ void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
         return;
     }
     forget(*p, *added);
+    p->fresh.push_back(p->tree->path(node));
     remember(*p, std::move(before));
     told(*p);
 }
@@ -237,7 +238,11 @@ void PlanModel::stepTo(std::vector<KeptState>& from, std::vector<KeptState>& to)
         std::erase_if(*left, isGone);
         state = std::move(left);
     }
-    forget(*p, p->plan.become(std::move(state)));
+    auto difference = p->plan.become(std::move(state));
+    forget(*p, difference.off);
+    constexpr std::size_t few = 200; // with more of them, all are checked
+    for (std::size_t i = 0; i < std::min(few, difference.on.size()); ++i)
+        p->fresh.push_back(difference.on[i]->path);
     told(*p);
 }
 
@@ -258,6 +263,7 @@ void PlanModel::setFindings(std::uint64_t id, Findings findings, std::int64_t at
     auto* p = places_.edit(id);
     if (!p)
         return;
+    p->fresh.clear();
     if (p->findings.empty() || findings.size() >= p->plan.items().size()) {
         std::swap(p->findings, findings);
         p->checkedAt = at;

@@ -297,27 +297,27 @@ void Plan::restore(KeptState state)
         index(*item);
 }
 
-PlanState Plan::become(KeptState state)
+Plan::Difference Plan::become(KeptState state)
 {
     // Both are in the plan's order: what only one of them has is seen by going along both.
     const auto before = items_.share();
     items_.keep(std::move(state));
     const auto &was = *before, &now = items_.get();
-    PlanState off;
-    Gone on;
+    Difference difference;
+    auto& [off, on] = difference;
     for (std::size_t i = 0, j = 0; i < was.size() || j < now.size();) {
         if (i < was.size() && j < now.size() && was[i] == now[j])
             ++i, ++j;
         else if (j == now.size() || (i < was.size() && ptrBefore(was[i], now[j])))
             off.push_back(was[i++]);
         else
-            on.push_back(now[j++].get());
+            on.push_back(now[j++]);
     }
     for (const auto& item : off)
         unindex(*item);
-    for (const auto* item : on)
+    for (const auto& item : on)
         index(*item);
-    return off;
+    return difference;
 }
 
 bool Plan::operator==(const Plan& other) const

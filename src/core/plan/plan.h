@@ -172,8 +172,11 @@ public:
     KeptState state() const { return items_.share(); }
     void restore(KeptState state);
     /// The same from a state that has much in common with it: costs by what is different, and one pass. Returns what
-    /// came off.
-    PlanState become(KeptState state);
+    /// came off, and what came on.
+    struct Difference {
+        PlanState off, on;
+    };
+    Difference become(KeptState state);
 
     std::size_t count(Action action) const { return sums_[static_cast<std::size_t>(action)].count; }
     /// Items that cannot be taken back.

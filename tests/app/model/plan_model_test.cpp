@@ -157,6 +157,33 @@ TEST_CASE("a change of the plan costs no more than in proportion to what is plan
     }
 }
 
+TEST_CASE("a check of what is new leaves no planned item out", "[model][plan]")
+{
+    Many w(30);
+    const auto all = w.all();
+    const auto checkNew = [&] {
+        w.models.runner.checkPlan(app::PlanRunner::Check::New);
+        w.settle();
+        CHECK(w.place()->unchecked() == 0);
+        CHECK(w.place()->findings.ready() == w.place()->plan.items().size());
+    };
+    w.models.plan.planAll({all.begin(), all.begin() + 20});
+    checkNew();
+    w.models.plan.planTrash(all[20]);
+    w.models.plan.planTrash(all[21]);
+    w.models.plan.unplan(std::vector{all[20], all[3]});
+    w.models.plan.undoPlanChange(); // two come back
+    w.models.plan.planItem(all[5], {Action::Delete, {}, false});
+    CHECK(w.place()->unchecked() == 4);
+    checkNew();
+    w.models.plan.planAll({all.begin(), all.end()}); // with those that came on before
+    w.models.plan.planTrash(all[5]);
+    checkNew();
+    w.models.plan.planTrash(w.node(w.p + "/files"));
+    checkNew();
+    CHECK(w.place()->plan.items().size() == 1);
+}
+
 TEST_CASE("the next colour passes over growth where nothing is there to tell it from", "[model][view]")
 {
     ModelsOf w;
