@@ -169,7 +169,7 @@ int main(int argc, char** argv)
     applyCommand->add_option("FILE", plan.file, "the plan")->required();
     applyCommand->add_option("--delete", deletions, "confirms that so many items are deleted for good");
     applyCommand->add_flag("--json", json, "print JSON, one object a line");
-    auto* undoCommand = planCommand->add_subcommand("undo", "Take back what a run did, as far as it can be");
+    auto* undoCommand = planCommand->add_subcommand("undo", "Undo what a run did, as far as possible");
     undoCommand->add_option("RUN", runNumber, "its number; the newest unless given")->check(CLI::Range(1, 1000000000));
 
     auto* logbookCommand = app.add_subcommand("logbook", "What was carried out, and when");

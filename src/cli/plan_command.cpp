@@ -314,7 +314,7 @@ int runPlanUndo(std::int64_t run)
                 continue;
             run = known.id;
             if (!RunRecord{known, *steps}.canBeUndone()) {
-                complain(fmt::format("Run {}, the newest, has nothing left to take back. For an earlier one give its "
+                complain(fmt::format("Run {}, the newest, has nothing left to undo. For an earlier one give its "
                                      "number; `kurvoctl logbook` lists them.",
                                      run));
                 return ExitFailed;
@@ -322,14 +322,14 @@ int runPlanUndo(std::int64_t run)
             break;
         }
         if (run == 0) {
-            complain("There is nothing in the logbook that could be taken back.");
+            complain("There is nothing in the logbook that could be undone.");
             return ExitFailed;
         }
     }
     const auto runs = logbook.runs();
     for (std::size_t i = 0; runs && i < runs->size(); ++i)
         if ((*runs)[i].id == run)
-            fmt::print("Taking back run {} of {}, in {}.\n", run, formatTime((*runs)[i].began),
+            fmt::print("Undoing run {} of {}, in {}.\n", run, formatTime((*runs)[i].began),
                        displayText((*runs)[i].place));
     std::optional<Result<std::vector<UndoneStep>>> undone;
     RunProgress shown;
@@ -352,7 +352,7 @@ int runPlanUndo(std::int64_t run)
         fmt::print("{}\n", outcome ? displayText(step.path) + " is back." : outcome.error().sentence);
     }
     if ((*undone)->empty())
-        fmt::print("Run {} has nothing left to take back.\n", run);
+        fmt::print("Run {} has nothing left to undo.\n", run);
     return all ? ExitDone : ExitIncomplete;
 }
 

@@ -205,7 +205,7 @@ TEST_CASE("undo says which run it takes back, and does not walk back to older on
     }
     const auto undone = kurvoctl("plan undo");
     CHECK(undone.status == 0);
-    CHECK(undone.out.find("Taking back run 2") != std::string::npos);
+    CHECK(undone.out.find("Undoing run 2") != std::string::npos);
     CHECK(readAll(t / "place/second") == "second");
     const auto again = kurvoctl("plan undo");
     CHECK(again.status == 3);

@@ -69,6 +69,32 @@ SnapshotsDialog::SnapshotsDialog(PlaceStore& places, const AppFolders& folders, 
     connect(copy_, &QPushButton::clicked, this, &SnapshotsDialog::saveCopy);
     connect(table_, &QTableWidget::itemSelectionChanged, this, &SnapshotsDialog::updateButtons);
 
+    auto* close = new QPushButton(tr("Close"));
+    close->setObjectName("closeSnapshots");
+    connect(close, &QPushButton::clicked, this, &QDialog::accept);
+
+    layout->addWidget(title);
+    layout->addWidget(sums_);
+    layout->addWidget(table_, 1);
+    layout->addLayout(buttons);
+    layout->addLayout(makePolicy());
+    weekly_->setObjectName("weeklySnapshot");
+    layout->addWidget(weekly_);
+    weekly_->setEnabled(false); // until it is known
+    if (const auto* place = places_.place(); place && !place->info.sample && places_.isThisMachine(*place))
+        askSnapshotTimer(this, place->info.place, [this](bool on) {
+            weekly_->setChecked(on);
+            weekly_->setEnabled(true);
+            connect(weekly_, &QCheckBox::clicked, this, &SnapshotsDialog::switchTimer);
+        });
+    layout->addWidget(state_);
+    layout->addWidget(close, 0, Qt::AlignRight);
+    refresh();
+}
+
+/// How many are kept by themselves.
+QLayout* SnapshotsDialog::makePolicy()
+{
     auto* policy = new QHBoxLayout;
     policy->addWidget(new QLabel(tr("Kept automatically: the last")));
     last_->setObjectName("keepLast");
@@ -86,27 +112,7 @@ SnapshotsDialog::SnapshotsDialog(PlaceStore& places, const AppFolders& folders, 
     policy->addWidget(months_);
     policy->addWidget(new QLabel(tr("months. What is pinned, named or noted stays.")));
     policy->addStretch();
-    auto* close = new QPushButton(tr("Close"));
-    close->setObjectName("closeSnapshots");
-    connect(close, &QPushButton::clicked, this, &QDialog::accept);
-
-    layout->addWidget(title);
-    layout->addWidget(sums_);
-    layout->addWidget(table_, 1);
-    layout->addLayout(buttons);
-    layout->addLayout(policy);
-    weekly_->setObjectName("weeklySnapshot");
-    layout->addWidget(weekly_);
-    weekly_->setEnabled(false); // until it is known
-    if (const auto* place = places_.place(); place && !place->info.sample && places_.isThisMachine(*place))
-        askSnapshotTimer(this, place->info.place, [this](bool on) {
-            weekly_->setChecked(on);
-            weekly_->setEnabled(true);
-            connect(weekly_, &QCheckBox::clicked, this, &SnapshotsDialog::switchTimer);
-        });
-    layout->addWidget(state_);
-    layout->addWidget(close, 0, Qt::AlignRight);
-    refresh();
+    return policy;
 }
 
 void SnapshotsDialog::refresh()

@@ -25,6 +25,7 @@ signals:
     void catalogueChanged();
 
 private:
+    QLayout* makePolicy();
     void refresh();
     void show(std::vector<CatalogueEntry> entries);
     void updateButtons();

@@ -59,9 +59,6 @@ Dossier::Dossier(Models& models, QWidget* parent)
     setProperty("role", "panel");
     setObjectName("dossier");
     setFixedWidth(272);
-    auto* layout = new QVBoxLayout(body_);
-    layout->setContentsMargins(16, 14, 16, 14);
-    layout->setSpacing(6);
     name_->setProperty("role", "heading");
     name_->setObjectName("dossierName");
     name_->setWordWrap(true);
@@ -89,6 +86,23 @@ Dossier::Dossier(Models& models, QWidget* parent)
     more_->setObjectName("moreActions");
     more_->setStyleSheet("QPushButton::menu-indicator { image: none; width: 0; }");
 
+    layOut();
+    listen(this, &Dossier::update, models_.places, &PlaceStore::placeChanged, models_.trees, &TreeUpdater::treeChanged,
+           models_.trees, &TreeUpdater::shownChanged, models_.cursor, &Cursor::focusChanged, models_.cursor,
+           &Cursor::selectionChanged, models_.plan, &PlanModel::planChanged, models_.view, &PlaceView::measureChanged,
+           models_.view, &PlaceView::viewChanged, models_.view, &PlaceView::marksChanged);
+    connect(&models_.view, &PlaceView::earlierFound, this, &Dossier::update);
+    listen(this, &Dossier::update, models_.knowledge, &Knowledge::rulesRead, models_.knowledge,
+           &Knowledge::packagesReadIn);
+    connect(mark_, &MarkPanel::noteRequested, this, &Dossier::noteRequested);
+    update();
+}
+
+void Dossier::layOut()
+{
+    auto* layout = new QVBoxLayout(body_);
+    layout->setContentsMargins(16, 14, 16, 14);
+    layout->setSpacing(6);
     layout->addWidget(name_);
     layout->addWidget(path_);
     layout->addWidget(size_);
@@ -135,16 +149,6 @@ Dossier::Dossier(Models& models, QWidget* parent)
     outer->addWidget(scroll);
     outer->addWidget(actions_);
     outer->addWidget(empty_);
-
-    listen(this, &Dossier::update, models_.places, &PlaceStore::placeChanged, models_.trees, &TreeUpdater::treeChanged,
-           models_.trees, &TreeUpdater::shownChanged, models_.cursor, &Cursor::focusChanged, models_.cursor,
-           &Cursor::selectionChanged, models_.plan, &PlanModel::planChanged, models_.view, &PlaceView::measureChanged,
-           models_.view, &PlaceView::viewChanged, models_.view, &PlaceView::marksChanged);
-    connect(&models_.view, &PlaceView::earlierFound, this, &Dossier::update);
-    listen(this, &Dossier::update, models_.knowledge, &Knowledge::rulesRead, models_.knowledge,
-           &Knowledge::packagesReadIn);
-    connect(mark_, &MarkPanel::noteRequested, this, &Dossier::noteRequested);
-    update();
 }
 
 QLabel* Dossier::addFact(const QString& name, const QString& value, const QString& tip)

@@ -60,6 +60,7 @@ private:
     void askDisk(const Place& place, NodeId node);
     void takeAnswer(const std::optional<Result<FileFacts>>& answer, NodeId node);
     void showFromDisk(const FileFacts& facts, NodeId node);
+    void layOut();
     QLabel* addFact(const QString& name, const QString& value, const QString& tip = {});
     void startMix(NodeId node);
 

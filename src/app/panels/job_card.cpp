@@ -89,7 +89,7 @@ void JobCard::fill(const PlanJob& job)
         doing = job.withRights ? tr("Carrying out as administrator") : tr("Carrying out");
         break;
     case PlanJob::Kind::TakeBack:
-        doing = tr("Taking back");
+        doing = tr("Undoing");
         break;
     case PlanJob::Kind::Recover:
         doing = tr("Recovering an interrupted run");

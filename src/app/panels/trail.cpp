@@ -19,7 +19,7 @@ Trail::Trail(PlaceStore& places, TreeUpdater& trees, Cursor& cursor, Notices& no
 {
     setObjectName("trail");
     setAccessibleName(tr("Path of the current folder"));
-    setToolTip(tr("Where you are. Type a path to go there: Ctrl+G"));
+    setToolTip(tr("Where you are. Type a path to go there"));
     setFrame(false);
     auto* completer = new QCompleter(names_, this);
     completer->setCompletionMode(QCompleter::PopupCompletion);

@@ -37,7 +37,7 @@ inline constexpr SwitchSetting decimalSizes{"window/decimal"};
 inline constexpr SwitchSetting stillPictures{"window/stillPictures"};
 inline constexpr TextSetting view{"explore/view"};          ///< of places that come new (ViewMemory)
 inline constexpr LinesSetting placeViews{"explore/places"}; ///< of places that were looked at
-inline constexpr NumberSetting weightThreshold{"explore/threshold", 80, 1, 100};
+inline constexpr NumberSetting weightThreshold{"explore/threshold", 80, 50, 99};
 inline constexpr NumberSetting descentSort{"explore/descentSort", 0, 0, 3}; ///< DescentSort
 inline constexpr NumberSetting descentFacts{"explore/descentFacts", 0, 0, 15};
 inline constexpr LinesSetting keptFilters{"find/kept"};

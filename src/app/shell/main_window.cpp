@@ -64,7 +64,21 @@ MainWindow::MainWindow(AppFolders folders)
     setMinimumSize(1000, 600);
     resize(1280, 800);
     setAcceptDrops(true);
+    placeWidgets();
+    qApp->installEventFilter(this);
+    installAccessiblePictures();
+    makeCommands();
+    wireStages();
+    wireDossiers();
+    wireModels();
+    setStage(Stage::Scan);
+    restoreSettings();
+    refreshCommands();
+    models_.runner.recover(); // before anything else is carried out, and reads the logbook
+}
 
+void MainWindow::placeWidgets()
+{
     stages_->addWidget(scan_);
     stages_->addWidget(explore_);
     stages_->addWidget(find_);
@@ -88,12 +102,12 @@ MainWindow::MainWindow(AppFolders folders)
     layout->addWidget(pointer_);
     setCentralWidget(central);
     notice_->setParent(central); // over the stage, so that no view jumps when something is said
-
     preview_ = new PreviewPanel(models_.places, models_.cursor, central);
-    qApp->installEventFilter(this);
+}
 
-    installAccessiblePictures();
-    makeActions();
+/// What the stages ask for, and what can be dragged.
+void MainWindow::wireStages()
+{
     connect(rail_, &Rail::stageChosen, this, &MainWindow::setStage);
     connect(explore_, &ExploreStage::scanRequested, this, [this] { setStage(Stage::Scan); });
     connect(explore_, &ExploreStage::contextRequested, this, &MainWindow::showContextMenu);
@@ -116,9 +130,6 @@ MainWindow::MainWindow(AppFolders folders)
     connect(explore_, &ExploreStage::rescanRequested, this, [this] { models_.scans.rescanChanged(); });
     connect(scan_, &ScanStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
     connect(gauge_, &Gauge::ledgerRequested, this, &MainWindow::showLedger);
-    connect(&models_.rights, &RightsReader::terminalNeeded, this, [this](const QString&) { showNotRead(); });
-    connect(&models_.rights, &RightsReader::rightsChanged, this, &MainWindow::updateActions);
-    models_.rights.setHelperCommand(helperCommand());
     connect(clear_, &ClearStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
     connect(clear_, &ClearStage::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
     connect(clear_, &ClearStage::savePlanRequested, this, &MainWindow::savePlan);
@@ -127,16 +138,39 @@ MainWindow::MainWindow(AppFolders folders)
     connect(compare_, &CompareStage::scanRequested, this, [this] { setStage(Stage::Scan); });
     connect(compare_, &CompareStage::contextRequested, this, &MainWindow::showContextMenu);
     connect(compare_, &CompareStage::saveRequested, this, &MainWindow::saveChanges);
-    connect(&compare_->comparing(), &Comparing::selectionChanged, this, &MainWindow::updateActions);
+    connect(&compare_->comparing(), &Comparing::selectionChanged, this, &MainWindow::refreshCommands);
     connect(rail_, &Rail::itemsDropped, this, [this] { planSubjects({}); });
     ItemDrag::ofRows(explore_->descent()->list());
     ItemDrag::ofRows(find_->list());
     new ItemDrag(explore_->picture(), [this](const QPoint&) {
         return models_.places.place() && models_.places.place()->selection != noNode;
     });
-    connect(&models_.logbook, &LogbookModel::historyChanged, this, &MainWindow::updateActions);
-    connect(&models_.runner, &PlanRunner::recovered, this, &MainWindow::showRecovered);
     connect(gauge_, &Gauge::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
+}
+
+void MainWindow::wireDossiers()
+{
+    for (auto* dossier : {explore_->dossier(), find_->dossier(), compare_->dossier()}) {
+        Commands::press(dossier->planButton(), plan_);
+        Commands::press(dossier->openButton(), open_);
+        Commands::press(dossier->showButton(), show_);
+        Commands::press(dossier->copyButton(), copy_);
+        connect(dossier, &Dossier::noteRequested, this,
+                [this] { askForNote(models_.places, models_.view, subjects(), this); });
+        auto* more = new QMenu(dossier->moreButton());
+        more->addActions({planDelete_, planMove_, openWith_, terminal_, rescanFolder_});
+        dossier->moreButton()->setMenu(more);
+    }
+}
+
+/// What the window itself shows of the models.
+void MainWindow::wireModels()
+{
+    connect(&models_.rights, &RightsReader::terminalNeeded, this, [this](const QString&) { showNotRead(); });
+    connect(&models_.rights, &RightsReader::rightsChanged, this, &MainWindow::refreshCommands);
+    models_.rights.setHelperCommand(helperCommand());
+    connect(&models_.logbook, &LogbookModel::historyChanged, this, &MainWindow::refreshCommands);
+    connect(&models_.runner, &PlanRunner::recovered, this, &MainWindow::showRecovered);
     connect(&models_.plan, &PlanModel::guardAsked, this, &MainWindow::askToLiftGuard);
     connect(&models_.view, &PlaceView::marksChanged, this, &MainWindow::fillMarkMenu);
     connect(&models_.notices, &Notices::message, notice_, &NoticeBar::show);
@@ -149,20 +183,11 @@ MainWindow::MainWindow(AppFolders folders)
         if (ok && models_.places.place() && stage() == Stage::Scan && !models_.scans.runningScan())
             setStage(Stage::Explore);
     });
-    watchSoon_.setSingleShot(true);
-    watchSoon_.setInterval(400);
-    connect(&watchSoon_, &QTimer::timeout, this, &MainWindow::watchFoldersInView);
-    listen(&watchSoon_, qOverload<>(&QTimer::start), models_.places, &PlaceStore::placeChanged, models_.cursor,
-           &Cursor::focusChanged, models_.trees, &TreeUpdater::treeChanged);
-    connect(&watcher_, &QFileSystemWatcher::directoryChanged, this,
-            [this](const QString& path) { models_.places.noteChanged(QFile::encodeName(path).toStdString()); });
-    connect(&models_.plan, &PlanModel::planChanged, this, [this] {
+    const auto countPlanned = [this] {
         rail_->setPlanned(models_.places.place() ? static_cast<int>(models_.places.place()->plan.items().size()) : 0);
-    });
-    connect(&models_.places, &PlaceStore::placeChanged, this, [this] {
-        rail_->setPlanned(models_.places.place() ? static_cast<int>(models_.places.place()->plan.items().size()) : 0);
-    });
-    listen(this, &MainWindow::updateActions, models_.places, &PlaceStore::placeChanged, models_.trees,
+    };
+    listen(this, countPlanned, models_.plan, &PlanModel::planChanged, models_.places, &PlaceStore::placeChanged);
+    listen(this, &MainWindow::refreshCommands, models_.places, &PlaceStore::placeChanged, models_.trees,
            &TreeUpdater::treeChanged, models_.cursor, &Cursor::focusChanged, models_.cursor, &Cursor::selectionChanged,
            models_.plan, &PlanModel::planChanged, models_.runner, &PlanRunner::planJobChanged, models_.scans,
            &ScanJobs::scansChanged, models_.view, &PlaceView::viewChanged, models_.places,
@@ -174,24 +199,13 @@ MainWindow::MainWindow(AppFolders folders)
         for (auto* widget : findChildren<QWidget*>())
             widget->update();
     });
-    const auto press = [](QPushButton* button, QAction* action) {
-        QObject::connect(button, &QPushButton::clicked, action, &QAction::trigger);
-    };
-    for (auto* dossier : {explore_->dossier(), find_->dossier(), compare_->dossier()}) {
-        press(dossier->planButton(), plan_);
-        connect(dossier, &Dossier::noteRequested, this,
-                [this] { askForNote(models_.places, models_.view, subjects(), this); });
-        press(dossier->openButton(), open_);
-        press(dossier->showButton(), show_);
-        press(dossier->copyButton(), copy_);
-        auto* more = new QMenu(dossier->moreButton());
-        more->addActions({planDelete_, planMove_, openWith_, terminal_, rescanFolder_});
-        dossier->moreButton()->setMenu(more);
-    }
-    setStage(Stage::Scan);
-    restoreSettings();
-    updateActions();
-    models_.runner.recover(); // before anything else is carried out, and reads the logbook
+    watchSoon_.setSingleShot(true);
+    watchSoon_.setInterval(400);
+    connect(&watchSoon_, &QTimer::timeout, this, &MainWindow::watchFoldersInView);
+    listen(&watchSoon_, qOverload<>(&QTimer::start), models_.places, &PlaceStore::placeChanged, models_.cursor,
+           &Cursor::focusChanged, models_.trees, &TreeUpdater::treeChanged);
+    connect(&watcher_, &QFileSystemWatcher::directoryChanged, this,
+            [this](const QString& path) { models_.places.noteChanged(QFile::encodeName(path).toStdString()); });
 }
 
 /// The views look at the models until they are gone, and those go before a window's children would.
@@ -219,7 +233,7 @@ void MainWindow::setStage(Stage stage)
         compare_->list()->setFocus();
     if (stage == Stage::Clear)
         clear_->list()->setFocus();
-    updateActions();
+    refreshCommands();
 }
 
 Stage MainWindow::stage() const
@@ -276,7 +290,8 @@ bool MainWindow::isPlanned() const
 void MainWindow::chooseMotion(bool still)
 {
     settings_.set(setting::stillPictures, still);
-    stillPictures_->setChecked(still);
+    stillPictures_ = still;
+    commands_.refresh();
     explore_->picture()->setMotion(!still && style()->styleHint(QStyle::SH_Widget_Animation_Duration) != 0);
 }
 
@@ -284,8 +299,7 @@ void MainWindow::chooseThreshold(int percent)
 {
     models_.cursor.setWeightThreshold(percent / 100.0);
     settings_.set(setting::weightThreshold, percent);
-    for (auto* action : thresholdActions_)
-        action->setChecked(action->data().toInt() == percent);
+    commands_.refresh();
 }
 
 /// The focus folder and the largest folders in it, for a start: what one looks at is what one changes.

@@ -13,6 +13,7 @@
 #include "app/model/view_memory.h"
 #include "app/panels/preview_panel.h"
 #include "app/services/settings.h"
+#include "app/shell/commands.h"
 #include "app/shell/gauge.h"
 #include "app/shell/notice_bar.h"
 #include "app/shell/pointer_line.h"
@@ -55,9 +56,26 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
-    void makeActions();
-    QAction* add(QMenu* menu, const QString& text, const QList<QKeySequence>& keys, const std::function<void()>& run);
-    void updateActions();
+    void placeWidgets();
+    void wireStages();
+    void wireModels();
+    void wireDossiers();
+    void makeCommands();
+    void makeScanCommands(QMenu* menu);
+    void makeGoCommands(QMenu* menu);
+    void makeItemCommands(QMenu* menu);
+    void makePlanCommands(QMenu* menu);
+    void makePictureCommands(QMenu* menu);
+    void makeViewCommands(QMenu* menu);
+    void makeHelpCommands(QMenu* menu);
+    void refreshCommands() { commands_.refresh(); }
+    bool isExploring() const;
+    bool hasItem() const;
+    bool hasFolder() const;
+    bool mayPlan() const;
+    bool hasPlan() const;
+    bool isLive() const;
+    void selectLargest(bool hidden);
     void restoreSettings();
     void rememberView() { views_.remember(models_.places); }
     void chooseTheme(ThemeChoice choice);
@@ -112,21 +130,16 @@ private:
     ClearStage* clear_;
     PointerLine* pointer_;
     PreviewPanel* preview_ = nullptr;
-    QAction *goInto_ = nullptr, *goUp_ = nullptr, *back_ = nullptr, *forward_ = nullptr, *follow_ = nullptr,
-            *largest_ = nullptr, *largestHidden_ = nullptr, *plan_ = nullptr, *open_ = nullptr, *show_ = nullptr,
-            *copy_ = nullptr, *undoPlan_ = nullptr, *clearPlan_ = nullptr, *carryOut_ = nullptr, *takeBack_ = nullptr,
-            *emptyTrash_ = nullptr, *rescan_ = nullptr, *rescanFolder_ = nullptr, *rescanChanged_ = nullptr,
-            *stopScan_ = nullptr, *pauseScan_ = nullptr, *ledger_ = nullptr, *notRead_ = nullptr, *goTo_ = nullptr,
-            *openWith_ = nullptr, *terminal_ = nullptr, *openInPlace_ = nullptr, *areas_ = nullptr,
-            *stillPictures_ = nullptr, *filter_ = nullptr, *saveList_ = nullptr, *note_ = nullptr,
-            *previewAction_ = nullptr, *planDelete_ = nullptr, *planMove_ = nullptr, *redoPlan_ = nullptr,
-            *savePlan_ = nullptr, *openPlan_ = nullptr;
+    Commands commands_{*this};
+    // Those that are shown in several places.
+    QAction *goInto_ = nullptr, *openInPlace_ = nullptr, *previewCommand_ = nullptr, *open_ = nullptr,
+            *openWith_ = nullptr, *show_ = nullptr, *terminal_ = nullptr, *copy_ = nullptr, *rescanFolder_ = nullptr,
+            *plan_ = nullptr, *planDelete_ = nullptr, *planMove_ = nullptr;
+    std::vector<QAction*> takeAlong_;
+    bool stillPictures_ = false;
     QMenu* markMenu_ = nullptr;
-    std::vector<QAction*> markActions_;
-    std::vector<QAction*> pictureActions_, takeAlong_, thresholdActions_;
     QFileSystemWatcher watcher_; ///< of the folders in view
     QTimer watchSoon_;
-    std::vector<QAction*> themeActions_, unitActions_;
 };
 
 } // namespace kurvo::app

@@ -247,7 +247,6 @@ void MainWindow::showTakeAlong(const QPoint& global)
     menu->setAttribute(Qt::WA_DeleteOnClose);
     for (auto* action : takeAlong_)
         menu->addAction(action);
-    menu->addAction(saveList_);
     menu->popup(global);
 }
 

@@ -105,7 +105,6 @@ Rail::Rail(QMenu* menu, QWidget* parent) : QFrame(parent)
                                                {Sign::Clear, tr("Clear")}};
     for (std::size_t i = 0; i < std::size(stages); ++i) {
         auto* button = new RailButton(stages[i].first, stages[i].second);
-        button->setToolTip(QStringLiteral("%1 (%2)").arg(stages[i].second, QString::fromLatin1(stageKeys[i])));
         connect(button, &QAbstractButton::clicked, this, [this, i] { emit stageChosen(static_cast<Stage>(i)); });
         layout->addWidget(button);
         buttons_.push_back(button);
@@ -113,10 +112,10 @@ Rail::Rail(QMenu* menu, QWidget* parent) : QFrame(parent)
     button(Stage::Clear)->takeItems();
     connect(button(Stage::Clear), &RailButton::itemsDropped, this, &Rail::itemsDropped);
     layout->addStretch();
-    auto* more = new RailButton(Sign::Menu, tr("Menu"));
+    auto* more = more_ = new RailButton(Sign::Menu, tr("Menu"));
     more->setCheckable(false);
     more->setObjectName("menu");
-    more->setToolTip(tr("All actions with their keys (F10)"));
+    more->setToolTip(tr("All actions with their keys"));
     connect(more, &QAbstractButton::clicked, this, [more, menu] {
         menu->popup(more->mapToGlobal(QPoint(more->width(), 0)) -
                     QPoint(0, menu->sizeHint().height() - more->height()));

@@ -14,8 +14,6 @@ namespace kurvo::app {
 
 enum class Stage { Scan, Explore, Find, Compare, Clear };
 
-inline constexpr const char* stageKeys[] = {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5"};
-
 class RailButton : public QAbstractButton {
     Q_OBJECT
 public:
@@ -48,6 +46,7 @@ public:
     explicit Rail(QMenu* menu, QWidget* parent = nullptr);
     void setStage(Stage stage);
     void setPlanned(int count);
+    RailButton* menuButton() { return more_; }
     RailButton* button(Stage stage) { return buttons_[static_cast<std::size_t>(stage)]; }
 
 signals:
@@ -56,6 +55,7 @@ signals:
 
 private:
     std::vector<RailButton*> buttons_;
+    RailButton* more_ = nullptr;
 };
 
 } // namespace kurvo::app

@@ -65,7 +65,8 @@ constexpr const char* portalService = "org.freedesktop.portal.Desktop";
 constexpr const char* portalPath = "/org/freedesktop/portal/desktop";
 constexpr const char* portalInterface = "org.freedesktop.portal.Settings";
 
-QString styleSheet(const Theme& t)
+/// Colours stand in it by their names.
+QString styleText()
 {
     return QStringLiteral(R"(
         QWidget { color: %text; }
@@ -137,7 +138,12 @@ QString styleSheet(const Theme& t)
         QTableWidget { background: %panel; border: none; outline: none; }
         QTableWidget::item:selected { background: %fill; color: %text; }
         QSplitter::handle { background: %line; }
-    )")
+    )");
+}
+
+QString styleSheet(const Theme& t)
+{
+    return styleText()
         .replace("%text", t.text.name())
         .replace("%second", t.textSecond.name())
         .replace("%panel", t.panel.name())

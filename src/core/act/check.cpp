@@ -104,7 +104,7 @@ ItemFinding checkDestination(const PlanItem& item, const EntryStat& stat, Destin
         return blocked("The destination cannot be used: " + folder.error().sentence);
     EntryStat there;
     if (statEntry(folder->get(), "", there, StatSync::Fresh) != 0)
-        return blocked("The destination " + shown + " cannot be looked at.");
+        return blocked("The destination " + shown + " cannot be read.");
     if (there.device == stat.device)
         return blocked(shown + " is on the same drive: nothing would come free.");
     if (::faccessat(folder->get(), ".", W_OK | X_OK, AT_EACCESS) != 0)

@@ -327,7 +327,7 @@ private:
     {
         const auto taken = [this] {
             return Error{ErrorKind::Changed, step_.target, EEXIST,
-                         "Something else stands at " + displayText(step_.target) + " by now. It is not replaced."};
+                         "There is something else at " + displayText(step_.target) + " now. It is not replaced."};
         };
         if (!ownLink) {
             const int error = renameNoReplace(room.fd(), target.name.c_str(), target.fd(), target.name.c_str());

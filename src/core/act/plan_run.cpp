@@ -249,8 +249,8 @@ Result<std::vector<UndoneStep>> undoRun(Logbook& logbook, std::int64_t run, cons
         }
         if (isCopy && !isForGood(step->action)) {
             undone.push_back({*step, Error{ErrorKind::NoPermission, step->path, EPERM,
-                                           displayText(step->path) + " was changed with administrator rights, and only "
-                                                                     "with them it can be taken back."}});
+                                           displayText(step->path) + " was changed with administrator rights and can "
+                                                                     "only be undone with them."}});
             continue;
         }
         const auto acting = reporter.acting();

@@ -210,7 +210,7 @@ std::string StepWork::giveBack(const At& source, const Held& held)
         return stuck_ = true,
                " The drive reports an error: " + systemErrorText(error) + ". The next start sees what came of it.";
     return at == source.path ? std::string()
-                             : " Something else has its name by now, so that it is at " + displayText(at) + ".";
+                             : " Something else has taken its name, so it is now at " + displayText(at) + ".";
 }
 
 Result<Done> StepWork::failedWith(const At& source, const Held& held, Error why)

@@ -163,12 +163,12 @@ Result<Done> undo(Logbook& logbook, LoggedStep& step, LoggedStep* back, const Ac
     switch (step.action) {
     case Action::Delete:
         return Error{ErrorKind::Unsupported, step.path, 0,
-                     displayText(step.path) + " was deleted for good. That cannot be taken back."};
+                     displayText(step.path) + " was deleted for good. That cannot be undone."};
     case Action::Trash:
         return Restorer(logbook, step, options).run();
     case Action::EmptyTrash:
         return Error{ErrorKind::Unsupported, step.path, 0,
-                     "What was in " + displayText(step.path) + " was removed for good. That cannot be taken back."};
+                     "What was in " + displayText(step.path) + " was removed for good. That cannot be undone."};
     case Action::Move:
         break;
     }

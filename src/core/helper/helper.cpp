@@ -264,7 +264,7 @@ Result<Done> serveRequest(int in, int out)
         }
         std::string payload;
         putU32(payload, i);
-        sender.send(Frame::Failed, payload + (result ? displayText(request->paths[i]) + " is a link by now, or lies "
+        sender.send(Frame::Failed, payload + (result ? displayText(request->paths[i]) + " has become a link, or lies "
                                                                                         "below one."
                                                      : result.error().sentence));
     }

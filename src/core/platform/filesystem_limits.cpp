@@ -30,16 +30,16 @@ std::uint64_t utf16Length(std::string_view name)
 std::string FilesystemLimits::refusal(std::string_view name, EntryKind entry, std::uint64_t size) const
 {
     if ((utf16 ? utf16Length(name) : name.size()) > longestName)
-        return "The name " + displayText(name) + " is longer than the destination takes.";
+        return "The name " + displayText(name) + " is longer than the destination allows.";
     if (!plainOnly)
         return {};
     if (largestFile > 0 && entry == EntryKind::File && size > largestFile)
         return displayText(name) + " is over 4 GiB, which the destination (" + kind + ") cannot hold.";
     if (entry != EntryKind::File && entry != EntryKind::Folder)
-        return displayText(name) + " is no ordinary file, and the destination (" + kind + ") can hold nothing else.";
+        return displayText(name) + " is not an ordinary file, and the destination (" + kind + ") can hold nothing else.";
     if (name.find_first_of("\\:*?\"<>|") != name.npos || name.ends_with(' ') || name.ends_with('.') ||
         std::any_of(name.begin(), name.end(), [](char c) { return c > 0 && c < 32; }))
-        return "The destination (" + kind + ") takes no name such as " + displayText(name) + ".";
+        return "The destination (" + kind + ") does not allow names such as " + displayText(name) + ".";
     return {};
 }
 

@@ -41,7 +41,7 @@ std::string outcomeWords(const LoggedStep& step)
     case StepState::Emptied:
         return "trashed, and since removed for good";
     case StepState::Undone:
-        return "taken back";
+        return "undone";
     case StepState::Failed:
         return "held back";
     case StepState::Planned:

@@ -2,7 +2,7 @@
 // Work on the plan that cannot be done: it ends, says so, and the plan can be changed again.
 #include <catch2/catch.hpp>
 
-#include "app/memory.h"
+#include "app/jobs/memory.h"
 #include "app/models_fixture.h"
 
 using namespace kurvo;

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <catch2/catch.hpp>
 
-#include "app/memory.h"
+#include "app/jobs/memory.h"
 #include "app/models_fixture.h"
 
 using namespace kurvo;

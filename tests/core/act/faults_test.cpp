@@ -137,8 +137,8 @@ TEST_CASE("what a filesystem cannot hold is known beforehand", "[act][fault]")
     CHECK(fat.refusal("season.wav", EntryKind::File, 4095ull << 20).empty());
     CHECK(fat.refusal("season.wav", EntryKind::File, 4096ull << 20).find("over 4 GiB") != std::string::npos);
     for (const auto* name : {"what?", "a:b", "back\\slash", "trailing.", "trailing ", "tab\t"})
-        CHECK(fat.refusal(name, EntryKind::File, 1).find("takes no name such as") != std::string::npos);
-    CHECK(fat.refusal("link", EntryKind::SymbolicLink, 1).find("no ordinary file") != std::string::npos);
+        CHECK(fat.refusal(name, EntryKind::File, 1).find("does not allow names such as") != std::string::npos);
+    CHECK(fat.refusal("link", EntryKind::SymbolicLink, 1).find("not an ordinary file") != std::string::npos);
     CHECK(fat.refusal("folder", EntryKind::Folder, 1ull << 40).empty());
     std::string bird; // 200 characters of four bytes, each two units
     for (int i = 0; i < 200; ++i)

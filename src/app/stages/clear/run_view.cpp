@@ -31,7 +31,7 @@ QString outcomeText(const LoggedStep& step)
     case StepState::Emptied:
         return QObject::tr("gone from the trash");
     case StepState::Undone:
-        return step.note == undoingNote ? QObject::tr("moved back") : QObject::tr("taken back");
+        return step.note == undoingNote ? QObject::tr("moved back") : QObject::tr("undone");
     case StepState::Failed:
         return QObject::tr("held back");
     case StepState::Planned:
@@ -71,7 +71,7 @@ QString runText(const RunRecord& record)
     if (count > 0)
         parts << QObject::tr("%1, %2 cleared").arg(itemsText(count, "item"), sizeText(cleared));
     if (backCount > 0)
-        parts << (record.isUndoing() ? QObject::tr("%1 moved back") : QObject::tr("%1 taken back"))
+        parts << (record.isUndoing() ? QObject::tr("%1 moved back") : QObject::tr("%1 undone"))
                      .arg(itemsText(backCount, "item"));
     if (waiting > 0)
         parts << QObject::tr("%1 waiting").arg(itemsText(waiting, "item"));

@@ -43,7 +43,7 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
         link->setProperty("role", "link");
     notRead_->setObjectName("notRead");
     changed_->setObjectName("readChanged");
-    changed_->setToolTip(tr("These folders have changed since the scan. Ctrl+F5 rescans them."));
+    changed_->setToolTip(tr("Rescans the folders that have changed since the scan"));
     connect(notRead_, &QPushButton::clicked, this, &ExploreStage::notReadRequested);
     connect(changed_, &QPushButton::clicked, this, &ExploreStage::rescanRequested);
     bar->addWidget(state_);

@@ -27,6 +27,7 @@ public:
     Legend* legend() { return legend_; }
     Trail* trail() { return trail_; }
     Dossier* dossier() { return dossier_; }
+    QPushButton* changedButton() { return changed_; }
 
 signals:
     void scanRequested();

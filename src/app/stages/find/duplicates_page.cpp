@@ -130,6 +130,18 @@ DuplicatesPage::DuplicatesPage(PlaceStore& places, Cursor& cursor, PlanModel& pl
     sums_->setProperty("role", "second");
     plan_->setObjectName("planDuplicates");
     plan_->setStyleSheet("QPushButton::menu-indicator { image: none; width: 0; }");
+    makePlanMenu();
+    auto* foot = new QHBoxLayout;
+    foot->addWidget(sums_, 1);
+    foot->addWidget(plan_);
+    layout->addLayout(foot);
+
+    wire();
+    refresh();
+}
+
+void DuplicatesPage::makePlanMenu()
+{
     auto* menu = new QMenu(plan_);
     menu->addAction(tr("Keep the oldest of each"), this, [this] { planAllBut(Keep::Oldest); });
     menu->addAction(tr("Keep the newest of each"), this, [this] { planAllBut(Keep::Newest); });
@@ -151,11 +163,10 @@ DuplicatesPage::DuplicatesPage(PlaceStore& places, Cursor& cursor, PlanModel& pl
             std::any_of(items.begin(), items.end(), [](auto* item) { return item->parent() != nullptr; }));
     });
     plan_->setMenu(menu);
-    auto* foot = new QHBoxLayout;
-    foot->addWidget(sums_, 1);
-    foot->addWidget(plan_);
-    layout->addLayout(foot);
+}
 
+void DuplicatesPage::wire()
+{
     ticks_.setInterval(150);
     connect(&ticks_, &QTimer::timeout, this, &DuplicatesPage::tick);
     connect(search_, &QPushButton::clicked, this, [this] { job_ ? (void)job_->stop.request_stop() : search(); });
@@ -174,7 +185,6 @@ DuplicatesPage::DuplicatesPage(PlaceStore& places, Cursor& cursor, PlanModel& pl
         if (item->parent())
             emit exploreRequested();
     });
-    refresh();
 }
 
 DuplicatesPage::~DuplicatesPage()

@@ -37,6 +37,8 @@ private:
     PlanModel& planModel_;
     Notices& notices_;
     struct Job; ///< a search, or a comparison before planning
+    void makePlanMenu();
+    void wire();
     void search();
     void tick();
     void show(const Duplicates& found, const std::shared_ptr<const FileTree>& tree);

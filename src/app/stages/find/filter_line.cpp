@@ -19,7 +19,7 @@ FilterLine::FilterLine(PlaceStore& places, QWidget* parent)
 {
     setObjectName("filterLine");
     setAccessibleName(tr("Filter"));
-    setToolTip(tr("Shift+F1 explains the filters"));
+    setToolTip(tr("Help explains the filters"));
     setPlaceholderText(tr("filter: *.wav size>500M age>1y owner:warden"));
     setClearButtonEnabled(true);
     auto* completer = new QCompleter(offers_, this);

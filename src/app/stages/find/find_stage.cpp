@@ -57,37 +57,7 @@ QString termsOf(const FieldBox& box)
     return terms.join(QLatin1Char(' '));
 }
 
-/// Bytes on disk, nothing twice where one folder lies in another.
-std::uint64_t sumOf(const FileTree& tree, const std::vector<NodeId>& nodes)
-{
-    std::unordered_set<NodeId> folders;
-    for (const NodeId node : nodes)
-        if (tree.isFolder(node))
-            folders.insert(node);
-    std::uint64_t sum = 0;
-    for (const NodeId node : nodes) {
-        bool within = false;
-        for (auto above = tree.parent(node); !folders.empty() && above != noNode && !within; above = tree.parent(above))
-            within = folders.contains(above);
-        sum += within ? 0 : tree.disk(node);
-    }
-    return sum;
-}
-
 } // namespace
-
-/// What was worked out off the interface thread.
-struct FindStage::Found {
-    std::shared_ptr<const FileTree> tree;
-    std::shared_ptr<const Questions> questions;
-    std::array<Answer, questionCount> answers;
-    std::vector<NodeId> files;
-    std::shared_ptr<const AgeField> field;
-    std::shared_ptr<const std::vector<AdviceLevel>> advice; ///< null as long as nobody asked
-    NodeId top = rootNode;
-    std::uint64_t disk = 0;
-    bool folders = false;
-};
 
 FindStage::FindStage(Models& models, QWidget* parent)
     : QWidget(parent), models_(models), stack_(new QStackedWidget), questions_(new QuestionList),
@@ -106,6 +76,17 @@ FindStage::FindStage(Models& models, QWidget* parent)
     auto* empty = new EmptyPage(tr("Scan a drive or a folder: all its files will be listed here, the largest first."));
     connect(empty, &EmptyPage::scanRequested, this, &FindStage::scanRequested);
 
+    stack_->addWidget(empty);
+    makeFinders();
+    nameParts();
+    makeWaysToExplore();
+    layOut();
+    wire();
+    later();
+}
+
+void FindStage::makeFinders()
+{
     // Those that are asked elsewhere than in the files of the place.
     const std::pair<QString, FinderPage*> finders[] = {{tr("Duplicates"), duplicates_},
                                                        {tr("Deleted, still held open"), heldOpen_},
@@ -121,7 +102,10 @@ FindStage::FindStage(Models& models, QWidget* parent)
         connect(page, &FinderPage::planRequested, this, &FindStage::planRequested);
     }
     questions_->setCurrentRow(0);
+}
 
+void FindStage::nameParts()
+{
     scope_->setObjectName("findScope");
     scope_->setCheckable(true);
     scope_->setProperty("role", "choice");
@@ -152,6 +136,13 @@ FindStage::FindStage(Models& models, QWidget* parent)
     sums_->setObjectName("findSums");
     sums_->setProperty("role", "second");
 
+    connect(list_, &FileTable::columnsChanged, this, &FindStage::columnsChanged);
+    connect(list_, &FileTable::goneInto, this, &FindStage::exploreRequested);
+    list_->viewport()->installEventFilter(this);
+}
+
+void FindStage::makeWaysToExplore()
+{
     light_->setObjectName("lightFound");
     light_->setToolTip(tr("In the pictures and the descent all other files fade"));
     connect(light_, &QPushButton::clicked, this, [this] {
@@ -174,10 +165,10 @@ FindStage::FindStage(Models& models, QWidget* parent)
                                  words.isEmpty() ? tr("all files") : words.join(QStringLiteral(" · ")));
         });
     });
-    connect(list_, &FileTable::columnsChanged, this, &FindStage::columnsChanged);
-    connect(list_, &FileTable::goneInto, this, &FindStage::exploreRequested);
-    list_->viewport()->installEventFilter(this);
+}
 
+void FindStage::layOut()
+{
     auto* main = new QWidget;
     auto* layout = new QHBoxLayout(main);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -205,12 +196,14 @@ FindStage::FindStage(Models& models, QWidget* parent)
     pages_->setCurrentIndex(0);
     layout->addWidget(pages_, 1);
     layout->addWidget(dossier_);
-    stack_->addWidget(empty);
     stack_->addWidget(main);
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
     outer->addWidget(stack_);
+}
 
+void FindStage::wire()
+{
     soon_.setSingleShot(true);
     soon_.setInterval(60);
     connect(&soon_, &QTimer::timeout, this, &FindStage::refresh);
@@ -250,7 +243,6 @@ FindStage::FindStage(Models& models, QWidget* parent)
     connect(&models_.knowledge, &Knowledge::rulesRead, this, [this] { advice_ = nullptr; });
     connect(&models_.knowledge, &Knowledge::rulesRead, list_->viewport(), qOverload<>(&QWidget::update));
     connect(&models_.cursor, &Cursor::selectionChanged, this, &FindStage::showSelection);
-    later();
 }
 
 void FindStage::showEvent(QShowEvent* event)
@@ -390,66 +382,32 @@ void FindStage::refresh()
         shownRequest_ = request_;
         return; // the list stays what it was
     }
-    const auto request = ++request_;
-    FilterContext context{place->info.taken, place->info.owners, {}, place->marks, nullptr};
-    std::unordered_set<NodeId> planned;
-    for (const auto& item : place->plan.items())
-        if (item.node != noNode)
-            planned.insert(item.node);
-    context.isPlanned = [tree = place->tree, planned = std::move(planned)](NodeId node) {
-        for (; node != noNode; node = tree->parent(node))
-            if (planned.contains(node))
-                return true;
-        return false;
-    };
-    const auto known = knownTree_ == place->tree ? known_ : nullptr;
-    const NodeId top = scope_->isChecked() ? place->focus : rootNode;
+    find({place->tree,
+          knownTree_ == place->tree ? known_ : nullptr,
+          {},
+          scope_->isChecked() ? place->focus : rootNode,
+          place->info.taken,
+          question_,
+          {place->info.taken, place->info.owners, {}, place->marks, adviceTree_ == place->tree ? advice_ : nullptr},
+          place->plan.state(),
+          std::get<Filter>(base),
+          std::get<Filter>(whole),
+          !boxTerms_.isEmpty(),
+          order_,
+          descending_,
+          models_.places.isThisMachine(*place) ? runningKernel() : std::string(),
+          models_.knowledge.sharedRules(),
+          place->marks});
+}
+
+void FindStage::find(FindQuery query)
+{
     // The answers do not depend on the line: they are worked out once, not at each letter.
-    const auto answered = known && knownTop_ == top ? std::optional(answers_) : std::nullopt;
+    if (query.known && knownTop_ == query.top)
+        query.answered = answers_;
     runAsync(
-        this,
-        [tree = place->tree, known, answered, top, now = place->info.taken, question = question_, context,
-         base = std::get<Filter>(base), filter = std::get<Filter>(whole), boxed = !boxTerms_.isEmpty(), order = order_,
-         descending = descending_, kernel = models_.places.isThisMachine(*place) ? runningKernel() : std::string(),
-         rules = models_.knowledge.sharedRules(), marks = place->marks,
-         advice = adviceTree_ == place->tree ? advice_ : nullptr]() mutable {
-            auto found = std::make_shared<Found>();
-            found->tree = tree;
-            found->questions = known ? known : std::make_shared<const Questions>(tree, now, kernel);
-            found->top = top;
-            found->answers = answered ? *answered : found->questions->answers(top);
-            std::vector<NodeId> files;
-            const bool byAdvice = order == FileOrder::Advice;
-            context.advice = advice;
-            if (!advice && (byAdvice || filter.asksFor(Filter::Test::Advices)))
-                context.advice = std::make_shared<const std::vector<AdviceLevel>>(
-                    (rules ? rules->book : RuleBook::builtIn()).levels(*tree));
-            if (findsFolders(question)) {
-                auto wanted = base.bind(*tree, context);
-                files = found->questions->nodes(question, top);
-                std::erase_if(files, [&](NodeId folder) { return !wanted.matches(folder); });
-            } else {
-                files = matchingFiles(*tree, base.bind(*tree, context), top);
-                std::erase_if(files, [&](NodeId file) { return !found->questions->asks(question, file); });
-            }
-            found->field = std::make_shared<const AgeField>(kurvo::ageField(*tree, files, now));
-            if (boxed) {
-                auto narrow = filter.bind(*tree, context);
-                std::erase_if(files, [&](NodeId file) { return !narrow.matches(file); });
-            }
-            found->disk = sumOf(*tree, files);
-            found->folders = findsFolders(question);
-            std::function<std::uint8_t(NodeId)> given;
-            if (byAdvice)
-                given = [&](NodeId file) { return static_cast<std::uint8_t>((*context.advice)[file]); };
-            else if (order == FileOrder::Mark)
-                given = [&](NodeId file) { return static_cast<std::uint8_t>(marks ? marks->kindOf(file) : 0); };
-            sortFiles(*tree, files, order, descending, given);
-            found->advice = context.advice;
-            found->files = std::move(files);
-            return found;
-        },
-        [this, request](const std::shared_ptr<Found>& found) {
+        this, [query = std::move(query)]() mutable { return query.answer(); },
+        [this, request = ++request_](const std::shared_ptr<FoundFiles>& found) {
             if (request != request_ || !models_.places.place() ||
                 models_.places.place()->tree->sharedStore() != found->tree->sharedStore())
                 return;
@@ -458,7 +416,7 @@ void FindStage::refresh()
         });
 }
 
-void FindStage::show(const Found& found)
+void FindStage::show(const FoundFiles& found)
 {
     known_ = found.questions;
     knownTree_ = found.tree;

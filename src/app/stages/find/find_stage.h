@@ -16,6 +16,7 @@
 #include "app/stages/find/age_field_view.h"
 #include "app/stages/find/duplicates_page.h"
 #include "app/stages/find/filter_line.h"
+#include "app/stages/find/find_query.h"
 #include "app/stages/find/held_open_page.h"
 #include "app/stages/find/packages_page.h"
 #include "app/stages/find/question_list.h"
@@ -64,11 +65,16 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
-    struct Found;
     void later();
     void showScope();
+    void makeFinders();
+    void nameParts();
+    void makeWaysToExplore();
+    void layOut();
+    void wire();
+    void find(FindQuery query);
     void refresh();
-    void show(const Found& found);
+    void show(const FoundFiles& found);
     void takeBox();
     void showSelection();
     void takeSelection();

@@ -41,6 +41,35 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
       cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton), earlier_(new QVBoxLayout),
       earlierNote_(new QLabel)
 {
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addWidget(makeDrives(), 1);
+    layout->addWidget(makeSide());
+
+    connect(start_, &QPushButton::clicked, this, &ScanStage::startTicked);
+    connect(choose_, &QPushButton::clicked, this, &ScanStage::chooseFolder);
+    connect(open_, &QPushButton::clicked, this, &ScanStage::openSnapshotFile);
+    connect(&snapshotKeeper_, &SnapshotKeeper::snapshotSaved, this, [this] {
+        if (isVisible()) // else it is done when the stage is shown
+            reload();
+    });
+    connect(&scanJobs_, &ScanJobs::scansChanged, this, &ScanStage::showScans);
+    connect(&grewMost_, &GrewMost::known, this, &ScanStage::showGrowth);
+    connect(showAll_, &QPushButton::toggled, this, &ScanStage::reload);
+    connect(recent_->menu(), &QMenu::aboutToShow, this, &ScanStage::fillRecent);
+    progress_.setInterval(100);
+    connect(&progress_, &QTimer::timeout, this, [this] {
+        for (auto* card : scanCards_)
+            if (card->isVisible())
+                card->refresh();
+    });
+    watchMounts();
+    updateStartButton();
+}
+
+QWidget* ScanStage::makeDrives()
+{
     auto* title = new QLabel(tr("What is full?"));
     title->setProperty("role", "title");
     auto* text = new QLabel(tr("Tick drives, or take one folder. The home folder is the quickest start."));
@@ -72,22 +101,27 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setWidget(leftBox);
+    return scroll;
+}
 
+QWidget* ScanStage::makeSide()
+{
     start_->setProperty("role", "primary");
     start_->setObjectName("startScan");
     start_->setMinimumHeight(40);
     auto* home = new QPushButton(folders_.demo ? tr("Practice folder") : tr("Home folder"));
     home->setObjectName("scanHome");
-    auto* choose = new QPushButton(tr("Choose a folder…   Ctrl+O"));
-    choose->setObjectName("chooseFolder");
-    auto* open = new QPushButton(tr("Open a snapshot…   Ctrl+Shift+O"));
-    open->setObjectName("openSnapshot");
+    connect(home, &QPushButton::clicked, this, &ScanStage::scanHome);
+    choose_ = new QPushButton(tr("Choose a folder…"));
+    choose_->setObjectName("chooseFolder");
+    open_ = new QPushButton(tr("Open a snapshot…"));
+    open_->setObjectName("openSnapshot");
     auto* right = new QVBoxLayout;
     right->setContentsMargins(0, 18, 20, 16);
     right->setSpacing(8);
     recent_->setObjectName("recent");
     recent_->setMenu(new QMenu(recent_));
-    for (auto* button : {start_, home, choose, recent_, open})
+    for (auto* button : {start_, home, choose_, recent_, open_})
         right->addWidget(button);
     right->addSpacing(8);
     right->addWidget(makeOptions());
@@ -113,33 +147,7 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
     auto* rightBox = new QWidget;
     rightBox->setLayout(right);
     rightBox->setFixedWidth(300);
-
-    auto* layout = new QHBoxLayout(this);
-    layout->setContentsMargins(0, 0, 0, 0);
-    layout->setSpacing(0);
-    layout->addWidget(scroll, 1);
-    layout->addWidget(rightBox);
-
-    connect(start_, &QPushButton::clicked, this, &ScanStage::startTicked);
-    connect(home, &QPushButton::clicked, this, &ScanStage::scanHome);
-    connect(choose, &QPushButton::clicked, this, &ScanStage::chooseFolder);
-    connect(open, &QPushButton::clicked, this, &ScanStage::openSnapshotFile);
-    connect(&snapshotKeeper_, &SnapshotKeeper::snapshotSaved, this, [this] {
-        if (isVisible()) // else it is done when the stage is shown
-            reload();
-    });
-    connect(&scanJobs_, &ScanJobs::scansChanged, this, &ScanStage::showScans);
-    connect(&grewMost_, &GrewMost::known, this, &ScanStage::showGrowth);
-    connect(showAll_, &QPushButton::toggled, this, &ScanStage::reload);
-    connect(recent_->menu(), &QMenu::aboutToShow, this, &ScanStage::fillRecent);
-    progress_.setInterval(100);
-    connect(&progress_, &QTimer::timeout, this, [this] {
-        for (auto* card : scanCards_)
-            if (card->isVisible())
-                card->refresh();
-    });
-    watchMounts();
-    updateStartButton();
+    return rightBox;
 }
 
 QWidget* ScanStage::makeOptions()

@@ -38,6 +38,8 @@ public:
     void scanHome();
     /// Puts the keyboard on the first card, now or as soon as there is one.
     void focusFirst();
+    QPushButton* chooseButton() { return choose_; }
+    QPushButton* openButton() { return open_; }
     const std::vector<DriveCard*>& cards() const { return cards_; }
     /// Scans with the options chosen here, and remembers the place. All scans of folders start here.
     void scan(const std::string& path, const QString& name = {});
@@ -64,6 +66,8 @@ private:
     void showCards(const Found& found);
     void showGrowth();
     void showSnapshots(const Catalogue& catalogue);
+    QWidget* makeDrives();
+    QWidget* makeSide();
     QWidget* makeOptions();
     void showOptionsOf(const std::string& path);
     void showScans();
@@ -78,6 +82,7 @@ private:
     ScanJobs& scanJobs_;
     SnapshotKeeper& snapshotKeeper_;
     const AppFolders& folders_;
+    QPushButton *choose_ = nullptr, *open_ = nullptr;
     Settings& settings_;
     GrewMost grewMost_;
     QGridLayout* grid_;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/memory.h"
+#include "app/jobs/memory.h"
 
 #include <cstdlib>
 #include <new>

@@ -1,0 +1,507 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the window can do: its commands, a menu at a time.
+#include <QApplication>
+#include <QMessageBox>
+
+#include <algorithm>
+
+#include "app/dialogs/help_dialog.h"
+#include "app/model/node_ref.h"
+#include "app/services/async.h"
+#include "app/services/item_actions.h"
+#include "app/shell/main_window.h"
+#include "app/style/words.h"
+#include "core/find/largest.h"
+
+namespace kurvo::app {
+
+using Keys = QList<QKeySequence>;
+
+// When they are possible.
+bool MainWindow::isExploring() const
+{
+    return models_.places.place() && stage() == Stage::Explore;
+}
+
+bool MainWindow::hasItem() const
+{
+    return models_.places.place() && stage() != Stage::Scan && subject() != noNode;
+}
+
+bool MainWindow::hasFolder() const
+{
+    const auto* place = models_.places.place();
+    return isExploring() && place->selection != noNode && place->tree->isFolder(place->selection);
+}
+
+bool MainWindow::mayPlan() const
+{
+    return hasItem() && subject() != rootNode && !models_.runner.planJob();
+}
+
+bool MainWindow::hasPlan() const
+{
+    return models_.places.place() && !models_.places.place()->plan.empty();
+}
+
+bool MainWindow::isLive() const
+{
+    const auto* place = models_.places.place();
+    return place && !place->fromSnapshot && !place->isGrowing();
+}
+
+void MainWindow::makeCommands()
+{
+    makeScanCommands(menu_->addMenu(tr("Scan")));
+    makeGoCommands(menu_->addMenu(tr("Go")));
+    makeItemCommands(menu_->addMenu(tr("Item")));
+    makePlanCommands(menu_->addMenu(tr("Plan")));
+    makePictureCommands(menu_->addMenu(tr("Picture")));
+    makeViewCommands(menu_->addMenu(tr("View")));
+    menu_->addSeparator();
+    commands_.add(menu_, {.words = tr("Keyboard shortcuts"), .keys = {QKeySequence::HelpContents}, .run = [this] { showKeys(); }});
+    makeHelpCommands(menu_->addMenu(tr("Help")));
+    auto* menu = commands_.add(menu_, {.words = tr("Show this menu"), .keys = {QKeySequence("F10")}, .run = [this] {
+                                           menu_->popup(mapToGlobal(QPoint(80, 80)));
+                                       }});
+    Commands::tellKey(rail_->menuButton(), menu);
+    commands_.add(menu_, {.words = tr("Quit"), .keys = {QKeySequence::Quit}, .run = [this] { close(); }});
+}
+
+void MainWindow::makeScanCommands(QMenu* menu)
+{
+    const auto anyPlace = [this] { return models_.places.place() != nullptr; };
+    const auto scanning = [this] { return models_.scans.runningScan() != nullptr; };
+    const auto all = [this](const auto& act) {
+        const auto jobs = models_.scans.scans();
+        for (const auto& job : jobs)
+            act(job.get());
+    };
+    commands_.add(menu, {.words = tr("Home folder"), .keys = {QKeySequence("Ctrl+H")}, .run = [this] {
+                             setStage(Stage::Scan), scan_->scanHome();
+                         }});
+    auto* choose = commands_.add(menu, {.words = tr("Choose a folder…"), .keys = {QKeySequence::Open}, .run = [this] {
+                                            scan_->chooseFolder();
+                                        }});
+    auto* open =
+        commands_.add(menu, {.words = tr("Open a snapshot…"), .keys = {QKeySequence("Ctrl+Shift+O")}, .run = [this] {
+                                 scan_->openSnapshotFile();
+                             }});
+    menu->addSeparator();
+    rescanFolder_ = commands_.add(menu, {.words = tr("Rescan this folder"),
+                                         .keys = {QKeySequence::Refresh},
+                                         .run =
+                                             [this] {
+                                                 const auto* place = models_.places.place();
+                                                 const auto node = subject();
+                                                 const bool folder = node != noNode && place->tree->isFolder(node);
+                                                 models_.scans.rescan(folder ? node : place->focus);
+                                             },
+                                         .possible = [this] { return isLive(); }});
+    auto* changed =
+        commands_.add(menu, {.words = tr("Rescan what changed"),
+                             .keys = {QKeySequence("Ctrl+F5")},
+                             .run = [this] { models_.scans.rescanChanged(); },
+                             .possible = [this] { return isLive() && !models_.places.place()->changed.empty(); }});
+    commands_.add(menu, {.words = tr("Rescan this place"),
+                         .keys = {QKeySequence("Shift+F5")},
+                         .run = [this] { setStage(Stage::Scan), scan_->scanAgain(*models_.places.place()); },
+                         .possible =
+                             [this] {
+                                 const auto* place = models_.places.place();
+                                 return place && !place->info.sample && !place->isGrowing();
+                             }});
+    const auto isPaused = [this] {
+        const auto* running = models_.scans.runningScan();
+        return running && running->pausedSinceMs != 0;
+    };
+    commands_.add(menu, {.words = tr("Pause scanning"),
+                         .keys = {QKeySequence("Ctrl+,")},
+                         .run =
+                             [this, all, isPaused] {
+                                 const bool pause = !isPaused();
+                                 all([this, pause](const ScanJob* job) { models_.scans.pauseScan(job, pause); });
+                             },
+                         .possible = scanning,
+                         .wordsNow = [isPaused] { return isPaused() ? tr("Resume scanning") : tr("Pause scanning"); }});
+    commands_.add(menu, {.words = tr("Stop scanning"),
+                         .keys = {QKeySequence("Ctrl+.")},
+                         .run = [this, all] { all([this](const ScanJob* job) { models_.scans.stopScan(job); }); },
+                         .possible = scanning});
+    menu->addSeparator();
+    commands_.add(menu, {.words = tr("Ledger…"),
+                         .keys = {QKeySequence("Ctrl+L")},
+                         .run = [this] { showLedger(); },
+                         .possible = [this, anyPlace] { return anyPlace() && models_.places.place()->hasLedger(); }});
+    commands_.add(menu, {.words = tr("Unreadable items…"),
+                         .keys = {QKeySequence("Ctrl+R")},
+                         .run = [this] { showNotRead(); },
+                         .possible = anyPlace});
+    Commands::showKey(scan_->chooseButton(), choose);
+    Commands::showKey(scan_->openButton(), open);
+    Commands::tellKey(explore_->changedButton(), changed);
+}
+
+void MainWindow::selectLargest(bool hidden)
+{
+    const auto* place = models_.places.place();
+    runAsync(
+        this,
+        [tree = place->tree, focus = place->focus, hidden] {
+            if (hidden)
+                return NodeRef(tree, largestHiddenFile(*tree, focus));
+            const auto best = largestFiles(*tree, 1, focus);
+            return NodeRef(tree, best.empty() ? noNode : best[0]);
+        },
+        [this, hidden](const NodeRef& found) {
+            const auto* now = models_.places.place();
+            const NodeId node = now ? found.in(*now->tree) : noNode;
+            if (found.isEmpty())
+                models_.notices.say(hidden ? tr("There is no hidden file in here.") : tr("There is no file in here."));
+            else
+                models_.cursor.reveal(node);
+        });
+}
+
+void MainWindow::makeGoCommands(QMenu* menu)
+{
+    const auto exploring = [this] { return isExploring(); };
+    goInto_ = commands_.add(menu, {.words = tr("Into the selected folder"),
+                                   .keys = {QKeySequence("Alt+Down")},
+                                   .run =
+                                       [this] {
+                                           if (hasFolder())
+                                               models_.cursor.setFocus(models_.places.place()->selection);
+                                       },
+                                   .possible = [this] { return hasFolder(); }});
+    commands_.add(menu, {.words = tr("Up"),
+                         .keys = {QKeySequence("Backspace"), QKeySequence("Alt+Up")},
+                         .run = [this] { models_.cursor.goUp(); },
+                         .possible = [this] { return isExploring() && models_.places.place()->focus != rootNode; }});
+    commands_.add(menu, {.words = tr("Back"),
+                         .keys = {QKeySequence("Alt+Left")},
+                         .run = [this] { models_.cursor.goBack(); },
+                         .possible = [this] { return isExploring() && models_.cursor.canGoBack(); }});
+    commands_.add(menu, {.words = tr("Forward"),
+                         .keys = {QKeySequence("Alt+Right")},
+                         .run = [this] { models_.cursor.goForward(); },
+                         .possible = [this] { return isExploring() && models_.cursor.canGoForward(); }});
+    menu->addSeparator();
+    commands_.add(menu, {.words = tr("Follow the weight"),
+                         .keys = {QKeySequence("W")},
+                         .run = [this] { models_.cursor.followTheWeight(); },
+                         .possible = exploring});
+    commands_.add(menu, {.words = tr("Largest file in here"),
+                         .keys = {QKeySequence("L")},
+                         .run = [this] { selectLargest(false); },
+                         .possible = exploring});
+    commands_.add(menu, {.words = tr("Largest hidden file in here"),
+                         .keys = {QKeySequence("H")},
+                         .run = [this] { selectLargest(true); },
+                         .possible = exploring});
+    auto* goTo = commands_.add(menu, {.words = tr("Go to path…"),
+                                      .keys = {QKeySequence("Ctrl+G")},
+                                      .run = [this] { explore_->trail()->startTyping(); },
+                                      .possible = exploring});
+    Commands::tellKey(explore_->trail(), goTo);
+    menu->addSeparator();
+    for (const auto one : {Stage::Scan, Stage::Explore, Stage::Find, Stage::Compare, Stage::Clear}) {
+        auto* button = rail_->button(one);
+        auto* command =
+            commands_.add(menu, {.words = button->text(),
+                                 .keys = {QKeySequence(QStringLiteral("Ctrl+%1").arg(static_cast<int>(one) + 1))},
+                                 .run = [this, one] { setStage(one); }});
+        button->setToolTip(button->text());
+        Commands::tellKey(button, command);
+    }
+    commands_.add(menu, {.words = tr("Filter"),
+                         .keys = {QKeySequence::Find},
+                         .run =
+                             [this] {
+                                 setStage(Stage::Find);
+                                 find_->filter()->setFocus(Qt::ShortcutFocusReason);
+                                 find_->filter()->selectAll();
+                             },
+                         .possible = [this] { return models_.places.place() != nullptr; }});
+}
+
+void MainWindow::makeItemCommands(QMenu* menu)
+{
+    menu->setObjectName("itemMenu");
+    const auto withItem = [this] { return hasItem(); };
+    const auto pathDo = [this](void (*act)(Notices&, const std::string&)) {
+        return [this, act] {
+            if (const auto node = subject(); node != noNode)
+                act(models_.notices, models_.places.place()->tree->path(node));
+        };
+    };
+    const auto item = [&](const QString& words, const char* key, std::function<void()> run) {
+        return commands_.add(
+            menu, {.words = words, .keys = {QKeySequence(key)}, .run = std::move(run), .possible = withItem});
+    };
+    previewCommand_ = item(tr("Preview"), "Space", [this] { preview_->toggle(); });
+    open_ = item(tr("Open"), "Ctrl+Return", pathDo(openItem));
+    show_ = item(tr("Show in file manager"), "Ctrl+E", pathDo(showInFileManager));
+    openWith_ = item(tr("Open with…"), "Alt+Return", [this] {
+        if (const auto node = subject(); node != noNode)
+            openItemWith(models_.notices, models_.places.place()->tree->path(node), QCursor::pos(), this);
+    });
+    terminal_ = item(tr("Open a terminal here"), "Ctrl+T", [this] {
+        if (const auto node = subject(); node != noNode)
+            openTerminal(models_.notices, models_.places.place()->tree->path(node),
+                         models_.places.place()->tree->isFolder(node));
+    });
+    copy_ = item(tr("Copy path"), "Ctrl+Shift+C", [this] {
+        std::vector<std::string> paths;
+        for (const NodeId node : subjects())
+            paths.push_back(models_.places.place()->tree->path(node));
+        copyPaths(models_.notices, paths);
+    });
+    openInPlace_ = commands_.add(menu, {.words = tr("Expand here"),
+                                        .keys = {QKeySequence("Ctrl+I")},
+                                        .run =
+                                            [this] {
+                                                if (const auto node = subject(); node != noNode)
+                                                    explore_->descent()->toggleOpened(node);
+                                            },
+                                        .possible = [this] { return hasFolder(); }});
+    menu->addSeparator();
+    markMenu_ = menu->addMenu(tr("Mark"));
+    fillMarkMenu();
+    const auto plan = [&](Command command) {
+        command.possible = [this] { return mayPlan(); };
+        return commands_.add(menu, std::move(command));
+    };
+    plan_ = plan({.words = tr("Plan: trash"),
+                  .keys = {QKeySequence::Delete},
+                  .run = [this] { togglePlanned(); },
+                  .wordsNow = [this] { return isPlanned() ? tr("Take off the plan") : tr("Plan: trash"); }});
+    planDelete_ = plan({.words = tr("Plan: delete for good"), .keys = {QKeySequence("Shift+Delete")}, .run = [this] {
+                            planSubjects({Action::Delete, {}, false});
+                        }});
+    planMove_ = plan({.words = tr("Plan: move…"), .keys = {QKeySequence("M")}, .run = [this] { askWhereToMove(); }});
+}
+
+void MainWindow::makePlanCommands(QMenu* menu)
+{
+    const auto idle = [this] { return !models_.runner.planJob(); };
+    const auto planned = [this, idle] { return hasPlan() && idle(); };
+    const auto undoable = [](const RunRecord& record) { return record.canBeUndone(); };
+    commands_.add(menu, {.words = tr("Undo the last change to the plan"),
+                         .keys = {QKeySequence::Undo},
+                         .run = [this] { models_.plan.undoPlanChange(); },
+                         .possible = [this] { return models_.plan.canUndoPlanChange(); }});
+    commands_.add(menu, {.words = tr("Redo the change to the plan"),
+                         .keys = {QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")},
+                         .run = [this] { models_.plan.redoPlanChange(); },
+                         .possible = [this] { return models_.plan.canRedoPlanChange(); }});
+    commands_.add(menu,
+                  {.words = tr("Clear the plan"), .run = [this] { models_.plan.clearPlan(); }, .possible = planned});
+    commands_.add(menu, {.words = tr("Save the plan for review…"),
+                         .run = [this] { savePlan(); },
+                         .possible = [this] { return hasPlan(); }});
+    commands_.add(menu, {.words = tr("Open a plan…"),
+                         .run = [this] { openPlan(); },
+                         .possible =
+                             [this, idle] {
+                                 const auto* place = models_.places.place();
+                                 return place && !place->isGrowing() && idle();
+                             }});
+    commands_.add(menu, {.words = tr("Carry out…"),
+                         .keys = {QKeySequence("Ctrl+Shift+Return")},
+                         .run = [this] { setStage(Stage::Clear); },
+                         .possible = planned});
+    commands_.add(menu, {.words = tr("Undo the last run"),
+                         .keys = {QKeySequence("Ctrl+Alt+Z")},
+                         .run =
+                             [this, undoable] {
+                                 const auto& history = models_.logbook.history();
+                                 const auto last = std::find_if(history.begin(), history.end(), undoable);
+                                 if (last != history.end())
+                                     models_.runner.takeBack(last->run.id);
+                             },
+                         .possible =
+                             [this, idle, undoable] {
+                                 const auto& history = models_.logbook.history();
+                                 return idle() && std::any_of(history.begin(), history.end(), undoable);
+                             }});
+    commands_.add(
+        menu, {.words = tr("Empty trash…"),
+               .run = [this] { askToEmptyTrash(); },
+               .possible =
+                   [this, idle] { return models_.places.place() && !models_.places.place()->fromSnapshot && idle(); }});
+}
+
+void MainWindow::makePictureCommands(QMenu* menu)
+{
+    const auto picture = [&](const QString& words, const Keys& keys, std::function<void()> run) {
+        return commands_.add(
+            menu, {.words = words, .keys = keys, .run = std::move(run), .possible = [this] { return isExploring(); }});
+    };
+    const auto depth = [this](int by) {
+        return [this, by] { models_.view.setDepth(models_.places.view().depth() + by); };
+    };
+    const std::pair<QString, PictureKind> kinds[] = {{tr("Treemap"), PictureKind::Treemap},
+                                                     {tr("Sunburst"), PictureKind::Sunburst},
+                                                     {tr("File types"), PictureKind::Types}};
+    for (const auto& [words, kind] : kinds)
+        picture(words, {QKeySequence(QStringLiteral("Alt+%1").arg(static_cast<int>(kind) + 1))},
+                [this, kind = kind] { models_.view.setPicture(kind); });
+    menu->addSeparator();
+    picture(tr("Next measure"), {QKeySequence("Alt+M")}, [this] {
+        models_.view.setMeasure(static_cast<Measure>((static_cast<int>(models_.places.measure()) + 1) % 3));
+    });
+    picture(tr("Next colour"), {QKeySequence("Alt+C")}, [this] { models_.view.nextColour(); });
+    picture(tr("One level more"), {QKeySequence("+"), QKeySequence("=")}, depth(1));
+    picture(tr("One level less"), {QKeySequence("-")}, depth(-1));
+    commands_.add(menu, {.words = tr("Free space as a tile"),
+                         .keys = {QKeySequence("Alt+F")},
+                         .run = [this] { models_.view.setAreas(!models_.places.view().areas); },
+                         .possible = [this] { return isExploring() && models_.places.place()->areas().any(); },
+                         .isOn = [this] { return models_.places.view().areas; }});
+    menu->addSeparator();
+    takeAlong_ = {picture(tr("Save the picture…"), {QKeySequence::Save}, [this] { savePicture(); }),
+                  picture(tr("Copy the picture"), {QKeySequence("Ctrl+Shift+P")}, [this] { copyPicture(); }),
+                  picture(tr("Print…"), {QKeySequence::Print}, [this] { printPicture(); })};
+    takeAlong_.push_back(commands_.add(
+        menu, {.words = tr("Save the list as CSV…"),
+               .keys = {QKeySequence("Ctrl+Shift+S")},
+               .run = [this] { saveList(); },
+               .possible = [this] { return isExploring() || (models_.places.place() && stage() == Stage::Find); }}));
+}
+
+void MainWindow::makeViewCommands(QMenu* menu)
+{
+    const std::pair<QString, ThemeChoice> themes[] = {{tr("Follow the system theme"), ThemeChoice::System},
+                                                      {tr("Light"), ThemeChoice::Light},
+                                                      {tr("Dark"), ThemeChoice::Dark}};
+    auto *themesGroup = new QActionGroup(this), *unitsGroup = new QActionGroup(this),
+         *weightsGroup = new QActionGroup(this);
+    for (const auto& [words, choice] : themes)
+        commands_.add(menu, {.words = words,
+                             .run = [this, choice = choice] { chooseTheme(choice); },
+                             .isOn = [this, choice = choice] { return theme_.choice() == choice; },
+                             .group = themesGroup});
+    menu->addSeparator();
+    const std::pair<QString, SizeUnits> units[] = {{tr("Sizes in KiB, MiB, GiB (1024)"), SizeUnits::Binary},
+                                                   {tr("Sizes in kB, MB, GB (1000)"), SizeUnits::Decimal}};
+    for (const auto& [words, unit] : units)
+        commands_.add(menu, {.words = words,
+                             .run = [this, unit = unit] { chooseUnits(unit); },
+                             .isOn = [unit = unit] { return sizeUnits() == unit; },
+                             .group = unitsGroup});
+    menu->addSeparator();
+    commands_.add(menu, {.words = tr("Reduce motion"),
+                         .run = [this] { chooseMotion(!stillPictures_); },
+                         .isOn = [this] { return stillPictures_; }});
+    auto* weights = menu->addMenu(tr("Follow the weight while a folder holds"));
+    for (const int percent : {60, 70, 80, 90, 95})
+        commands_.add(weights,
+                      {.words = tr("%1 % of its parent").arg(percent),
+                       .run = [this, percent] { chooseThreshold(percent); },
+                       .isOn = [this, percent] { return qRound(models_.cursor.weightThreshold() * 100) == percent; },
+                       .group = weightsGroup});
+}
+
+void MainWindow::makeHelpCommands(QMenu* menu)
+{
+    const std::pair<QString, const char*> pages[] = {{tr("Filters"), "filter"},
+                                                     {tr("Advice and the guard"), "advice"},
+                                                     {tr("Marks"), "marks"},
+                                                     {tr("Clearing, and never losing a byte"), "clearing"},
+                                                     {tr("What the figures mean"), "figures"}};
+    for (const auto& [title, page] : pages) {
+        const bool first = page == pages[0].second;
+        auto* command = commands_.add(menu, {.words = title,
+                                             .keys = first ? Keys{QKeySequence("Shift+F1")} : Keys{},
+                                             .run = [this, title = title, page = page] {
+                                                 auto* dialog = new HelpDialog(title, QString::fromLatin1(page), this);
+                                                 dialog->setAttribute(Qt::WA_DeleteOnClose);
+                                                 dialog->open();
+                                             }});
+        if (first)
+            Commands::tellKey(find_->filter(), command);
+    }
+}
+
+/// One key a kind, in their order; 0 for none.
+void MainWindow::fillMarkMenu()
+{
+    const auto* marks = models_.places.place() ? models_.places.place()->marks.get() : nullptr;
+    const auto& kinds = marks ? marks->book().kinds : builtInMarkKinds();
+    QStringList names;
+    for (const auto& kind : kinds)
+        names << QString::fromStdString(kind.sign + "  " + kind.name);
+    if (markMenu_->property("kinds").toStringList() == names)
+        return;
+    markMenu_->setProperty("kinds", names);
+    commands_.clear(markMenu_);
+    const auto add = [this](const QString& words, const QString& key, std::function<void()> run) {
+        commands_.add(markMenu_,
+                      {.words = words, .keys = {QKeySequence(key)}, .run = std::move(run), .possible = [this] {
+                           return hasItem();
+                       }});
+    };
+    for (std::size_t i = 0; i < kinds.size(); ++i)
+        add(names[static_cast<qsizetype>(i)], QString::number(i + 1),
+            [this, id = kinds[i].id] { models_.view.mark(subjects(), id); });
+    add(tr("No mark"), QStringLiteral("0"), [this] { models_.view.mark(subjects(), {}); });
+    markMenu_->addSeparator();
+    add(tr("Note…"), QStringLiteral("N"), [this] { askForNote(models_.places, models_.view, subjects(), this); });
+    commands_.add(markMenu_, {.words = tr("All marks…"), .run = [this] { showMarks(); }})->setObjectName("allMarks");
+    commands_.refresh();
+}
+
+void MainWindow::chooseTheme(ThemeChoice choice)
+{
+    theme_.choose(choice);
+    settings_.set(setting::theme, static_cast<int>(choice));
+    commands_.refresh();
+}
+
+void MainWindow::chooseUnits(SizeUnits units)
+{
+    setSizeUnits(units);
+    settings_.set(setting::decimalSizes, units == SizeUnits::Decimal);
+    commands_.refresh();
+    if (models_.places.place())
+        models_.places.tellAgain(); // every figure is written anew
+}
+
+void MainWindow::showContextMenu(const QPoint& global)
+{
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addActions(
+        {goInto_, openInPlace_, previewCommand_, open_, openWith_, show_, terminal_, copy_, rescanFolder_});
+    menu->addSeparator();
+    menu->addMenu(markMenu_);
+    menu->addActions({plan_, planDelete_, planMove_});
+    menu->popup(global);
+}
+
+void MainWindow::showKeys()
+{
+    auto keys = commands_.keys();
+    // What lists and pictures do by themselves.
+    for (const auto& [words, key] : std::initializer_list<std::pair<QString, QString>>{
+             {tr("Walk among tiles"), tr("Arrows")},
+             {tr("To the parent, to the largest child"), tr("Ctrl+Up, Ctrl+Down")},
+             {tr("Into a folder, out of it"), tr("Enter or double-click, Backspace")},
+             {tr("In and out at the pointer"), tr("Ctrl+wheel")},
+             {tr("Several items"), tr("Ctrl+click; Shift+arrows in the descent")},
+             {tr("A folder's children in place"), tr("Shift+Right, Shift+Left in the descent")},
+             {tr("Find a name in the descent"), tr("/ and its beginning")},
+             {tr("Clear the highlight"), tr("Escape")}})
+        keys.emplace_back(words, key);
+    QString rows;
+    for (const auto& [words, key] : keys)
+        rows += QStringLiteral("<tr><td style='padding-right:24px'>%1</td><td>%2</td></tr>")
+                    .arg(words.toHtmlEscaped(), key.toHtmlEscaped());
+    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keyboard shortcuts"), QStringLiteral("<table>%1</table>").arg(rows),
+                                QMessageBox::Close, this);
+    box->setAttribute(Qt::WA_DeleteOnClose);
+    box->open();
+}
+
+} // namespace kurvo::app
