@@ -5,7 +5,7 @@
 set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)
 . "$root/tools/prepare.sh"
-install_missing
+install_missing clang-14
 
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
@@ -40,17 +40,24 @@ count() {
     return 0
 }
 
-# All of a preset: the window's tests mostly wait, so the others run beside them.
-run_all() {
-    run "$1" app_tests &
-    for program in core_tests model_tests cli_tests demo_tests; do run "$1" $program; done
+# side_by_side PRESET JOB...: two at a time, in this order; each a program and perhaps its filter. The longest come first.
+side_by_side() {
+    local preset=$1 job
+    shift
+    for job in "$@"; do
+        while [ "$(jobs -pr | wc -l)" -ge 2 ]; do wait -n || true; done
+        # shellcheck disable=SC2086 # a program and its filter
+        run "$preset" $job &
+    done
     wait
 }
+everything=(app_tests "core_tests [act]" "core_tests ~[act]" model_tests cli_tests demo_tests)
 
+count "locks, as clang sees them" "$root/tools/check_locks.sh"
 build release kurvo kurvoctl kurvo-make-demo kurvo-tour tests
 # Every snapshot that a test leaves behind is read by another program as well.
 export KURVO_OTHER_READER=$root/tools/read_snapshot.py
-run_all release
+side_by_side release "${everything[@]}"
 unset KURVO_OTHER_READER
 # What needs FAT, where this kernel has none.
 if [ "$(id -u)" -eq 0 ] && ! grep -qw vfat /proc/filesystems; then
@@ -58,12 +65,12 @@ if [ "$(id -u)" -eq 0 ] && ! grep -qw vfat /proc/filesystems; then
 fi
 if [ "${1:-}" = --sanitizers ]; then
     build asan tests
-    run_all asan
+    side_by_side asan "${everything[@]}"
     build tsan core_tests model_tests
     # Qt is not built for it: what happens inside of Qt is left out, and the hand-overs of src/app/services/async.cpp are seen.
-    TSAN_OPTIONS=ignore_noninstrumented_modules=1 run tsan model_tests &
-    run tsan core_tests '[tree],[scan],[helper],[plan],[snapshot]~[damage],[explore],[filter],[order],[duplicates],[marks],[act]~[kill]'
-    wait
+    export TSAN_OPTIONS=ignore_noninstrumented_modules=1
+    side_by_side tsan "core_tests [act]~[kill]" \
+        "core_tests [tree],[scan],[helper],[plan]~[act],[snapshot]~[damage],[explore],[filter],[order],[duplicates],[marks]" model_tests
 fi
 read -r passed failed < <(awk '{ p += $1; f += $2 } END { print p, f }' "$work/totals")
 echo "$passed passed, $failed failed"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Snapshots and comparing: `compare_bench [ENTRIES]`, a million unless given. Medians of nine rounds. The trees are those
-// of core_bench; the second has one entry in a hundred changed, spread over everything.
+// Snapshots and comparing: `compare_bench [ENTRIES]`, a million unless given. Medians of nine rounds. The trees are
+// those of core_bench; the second has one entry in a hundred changed, spread over everything.
 #include <fmt/format.h>
 #include <malloc.h>
 #include <unistd.h>
@@ -13,7 +13,7 @@
 #include "bench/big_tree.h"
 #include "core/compare/comparison.h"
 #include "core/compare/explain.h"
-#include "core/compare/history.h"
+#include "core/compare/place_history.h"
 #include "core/layout/treemap.h"
 #include "core/snapshot/catalogue.h"
 

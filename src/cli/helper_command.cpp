@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The helpers with administrator rights: see core/helper/helper.h and core/act/act_helper.h.
+// The helpers with administrator rights: see core/rights/reading_helper.h and core/act/act_helper.h.
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -7,8 +7,8 @@
 
 #include "cli/command.h"
 #include "core/act/act_helper.h"
-#include "core/helper/helper.h"
 #include "core/platform/privilege.h"
+#include "core/rights/reading_helper.h"
 
 namespace kurvo::cli {
 

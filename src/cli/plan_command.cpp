@@ -9,8 +9,8 @@
 #include <optional>
 
 #include "cli/command.h"
-#include "core/act/history.h"
 #include "core/act/plan_run.h"
+#include "core/act/run_history.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/drives.h"

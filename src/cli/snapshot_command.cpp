@@ -16,7 +16,7 @@
 #include "cli/command.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
-#include "core/compare/history.h"
+#include "core/compare/place_history.h"
 #include "core/ledger/ledger.h"
 #include "core/platform/folders.h"
 #include "core/platform/user_file.h"

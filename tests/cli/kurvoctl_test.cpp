@@ -16,8 +16,8 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/run_kurvoctl.h"
-#include "core/helper/helper.h"
 #include "core/platform/unique_fd.h"
+#include "core/rights/reading_helper.h"
 
 using namespace kurvo;
 using namespace kurvo::test;

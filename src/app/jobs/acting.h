@@ -11,9 +11,9 @@
 #include <vector>
 
 #include "core/act/act_helper.h"
-#include "core/act/history.h"
 #include "core/act/logbook.h"
 #include "core/act/plan_run.h"
+#include "core/act/run_history.h"
 
 namespace kurvo::app {
 

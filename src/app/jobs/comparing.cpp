@@ -21,7 +21,7 @@ QString signedText(std::int64_t amount, Measure measure)
 
 struct Comparing::Answer {
     std::shared_ptr<const Comparison> comparison;
-    std::vector<ChangeLine> lines;
+    ChangeLines lines;
     Explanation explanation;
     std::optional<SnapshotInfo> before;
     QString problem;
@@ -61,7 +61,7 @@ void Comparing::refresh()
     if (!place) {
         points_.clear();
         comparison_ = nullptr;
-        lines_.clear();
+        lines_ = nullptr;
         emit pointsChanged();
         emit changed();
         return;
@@ -176,7 +176,7 @@ void Comparing::compare()
     ++request_;
     const auto* place = places_.place();
     comparison_ = nullptr;
-    lines_.clear();
+    lines_ = nullptr;
     explanation_ = {};
     problem_.clear();
     busy_ = place && !place->isGrowing() && watched_ && (points_.size() > 1 || !strangerFile_.empty());
@@ -219,7 +219,8 @@ void Comparing::compare()
             options.sameDrive = options.sameDrive || !isStranger;
             answer.comparison = Comparison::make(a, b, options, stop);
             if (answer.comparison) {
-                answer.lines = changeList(*answer.comparison, {measure, false, rootNode});
+                answer.lines = std::make_shared<const std::vector<ChangeLine>>(
+                    changeList(*answer.comparison, {measure, false, rootNode}));
                 answer.explanation = placesThatExplain(*answer.comparison, measure);
             }
             return answer;

@@ -16,7 +16,7 @@
 #include "app/model/place_view.h"
 #include "core/compare/comparison.h"
 #include "core/compare/explain.h"
-#include "core/compare/history.h"
+#include "core/compare/place_history.h"
 
 namespace kurvo::app {
 
@@ -33,6 +33,8 @@ struct FolderCurve {
     std::string below;                               ///< its path below the place
     std::vector<std::optional<std::uint64_t>> sizes; ///< by point
 };
+
+using ChangeLines = std::shared_ptr<const std::vector<ChangeLine>>;
 
 class Comparing : public QObject {
     Q_OBJECT
@@ -61,8 +63,8 @@ public:
     const QString& problem() const { return problem_; }
     /// Null while nothing is compared.
     const std::shared_ptr<const Comparison>& comparison() const { return comparison_; }
-    /// All changes, largest first.
-    const std::vector<ChangeLine>& lines() const { return lines_; }
+    /// All changes, largest first; null while nothing is compared.
+    const ChangeLines& lines() const { return lines_; }
     const Explanation& explanation() const { return explanation_; }
     const SnapshotInfo& infoBefore() const { return stranger_ ? *stranger_ : points_[from_].info; }
     const SnapshotInfo& infoNow() const { return points_[to_].info; }
@@ -103,7 +105,7 @@ private:
     std::optional<SnapshotInfo> stranger_;
     std::string strangerFile_;
     std::shared_ptr<const Comparison> comparison_;
-    std::vector<ChangeLine> lines_;
+    ChangeLines lines_;
     Explanation explanation_;
     QString problem_;
     NodeId focus_ = rootNode, selection_ = noNode;

@@ -29,6 +29,8 @@ struct Look {
 };
 Look lookAt(const SnapshotPair& pair, const std::stop_token& stop)
 {
+    if (stop.stop_requested())
+        return {};
     const auto before = readSnapshot(pair.before);
     if (!before || stop.stop_requested())
         return {};
@@ -50,8 +52,7 @@ GrewMost::GrewMost(Settings& settings, QObject* parent) : QObject(parent), setti
 
 GrewMost::~GrewMost()
 {
-    stop_.request_stop();
-    pool_.clear();
+    stop_.request_stop(); // what waits in the pool ends at once
 }
 
 QString GrewMost::words(const SnapshotPair& pair) const

@@ -9,7 +9,7 @@
 #include <vector>
 
 #include "app/model/place_store.h"
-#include "core/act/history.h"
+#include "core/act/run_history.h"
 #include "core/report/run_report.h"
 
 namespace kurvo::app {

@@ -105,7 +105,7 @@ void RightsReader::startReading(std::uint64_t id)
             };
             return runHelper(command, job->request, report, job->stop.get_token());
         },
-        [this, job](Result<std::vector<HelperScan>> answer) {
+        [this, job](Result<std::vector<ReadFolder>> answer) {
             if (job_ == job)
                 takeAnswer(job, std::move(answer));
         },
@@ -121,7 +121,7 @@ void RightsReader::readNext()
     }
 }
 
-void RightsReader::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vector<HelperScan>> answer)
+void RightsReader::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vector<ReadFolder>> answer)
 {
     if (!answer && answer.error().kind == ErrorKind::Unsupported)
         return offerTerminal(job);
@@ -139,7 +139,7 @@ void RightsReader::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std:
             ++failed;
             problem = scan.problem;
         }
-    std::erase_if(*answer, [](const HelperScan& scan) { return !scan.tree; });
+    std::erase_if(*answer, [](const ReadFolder& scan) { return !scan.tree; });
     if (failed > 0)
         notices_.say(QString::fromStdString(problem), Severity::Warning);
     const auto count = answer->size();
@@ -149,7 +149,7 @@ void RightsReader::takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std:
     putIn(job->placeId, *answer);
 }
 
-void RightsReader::putIn(std::uint64_t placeId, const std::vector<HelperScan>& answer)
+void RightsReader::putIn(std::uint64_t placeId, const std::vector<ReadFolder>& answer)
 {
     std::vector<FreshFolder> fresh;
     for (const auto& scan : answer)
@@ -228,7 +228,7 @@ void RightsReader::lookForAnswer()
         this,
         [path = joinPath(folders_.data, "helper-answer"), request = job->request] {
             UniqueFd file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK));
-            auto answer = std::make_shared<std::optional<Result<std::vector<HelperScan>>>>();
+            auto answer = std::make_shared<std::optional<Result<std::vector<ReadFolder>>>>();
             struct stat s { };
             if (file && ::fstat(file.get(), &s) == 0 && S_ISREG(s.st_mode) && s.st_size > 0) {
                 answer->emplace(readAnswer(file.get(), request));
@@ -239,7 +239,7 @@ void RightsReader::lookForAnswer()
             }
             return answer;
         },
-        [this, job](const std::shared_ptr<std::optional<Result<std::vector<HelperScan>>>>& answer) {
+        [this, job](const std::shared_ptr<std::optional<Result<std::vector<ReadFolder>>>>& answer) {
             if (job_ != job)
                 return;
             if (answer->has_value())

@@ -14,8 +14,8 @@
 
 #include "app/jobs/snapshot_keeper.h"
 #include "app/model/tree_updater.h"
-#include "core/helper/helper.h"
 #include "core/ledger/ledger.h"
+#include "core/rights/reading_helper.h"
 
 namespace kurvo::app {
 
@@ -55,8 +55,8 @@ signals:
 
 private:
     void readNext();
-    void takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vector<HelperScan>> answer);
-    void putIn(std::uint64_t placeId, const std::vector<HelperScan>& answer);
+    void takeAnswer(const std::shared_ptr<RightsJob>& job, Result<std::vector<ReadFolder>> answer);
+    void putIn(std::uint64_t placeId, const std::vector<ReadFolder>& answer);
     void offerTerminal(const std::shared_ptr<RightsJob>& job);
     void lookForAnswer();
     void fail(const std::shared_ptr<RightsJob>& job, const QString& sentence);

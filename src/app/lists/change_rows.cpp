@@ -47,6 +47,12 @@ QColor growthInk(std::int64_t net)
     return net > 0 ? QColor("#A8481F") : QColor("#0B6E6E");
 }
 
+QString apartText(const ChangeSums& sums, Measure measure)
+{
+    return signedText(static_cast<std::int64_t>(sums.grown), measure) + QStringLiteral(" ") +
+           signedText(-static_cast<std::int64_t>(sums.shrunk), measure);
+}
+
 std::vector<ChangeRow> rowsOfFolder(const Comparison& c, NodeId folder, Measure measure)
 {
     std::vector<ChangeRow> rows;
@@ -64,8 +70,7 @@ std::vector<ChangeRow> rowsOfFolder(const Comparison& c, NodeId folder, Measure 
         // Net alone would hide that much came and much went.
         if (sums.grown > 0 && sums.shrunk > 0 &&
             std::min(sums.grown, sums.shrunk) * 20 > std::max(sums.grown, sums.shrunk))
-            row.apart = signedText(static_cast<std::int64_t>(sums.grown), measure) + QStringLiteral(" ") +
-                        signedText(-static_cast<std::int64_t>(sums.shrunk), measure);
+            row.apart = apartText(sums, measure);
         row.isFolder = tree.isFolder(child) && row.change != Change::MovedAway && row.change != Change::NotSeen;
         row.hidden = tree.isHidden(child);
         if (row.amount > 0 || sums.notSeen != 0 || row.change != Change::None)

@@ -49,10 +49,14 @@ public:
     QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override;
 };
 
-/// Of the children of a folder, largest amount of change first; what moved stands where its size puts it.
+/// Any thread, as the next two. Of the children of a folder, largest amount of change first; what moved stands where
+/// its size puts it.
 std::vector<ChangeRow> rowsOfFolder(const Comparison& comparison, NodeId folder, Measure measure);
 /// Of changes, with their paths.
 std::vector<ChangeRow> rowsOfLines(const Comparison& comparison, const std::vector<ChangeLine>& lines, Measure measure);
+
+/// What came and what went, where net alone would hide it.
+QString apartText(const ChangeSums& sums, Measure measure);
 
 /// Of growth and shrinking in text and bars; on the panel.
 QColor growthInk(std::int64_t net);

@@ -60,6 +60,21 @@ QRect DescentChain::stepOf(NodeId folder) const
     return {};
 }
 
+PaintedPart DescentChain::part(int index) const
+{
+    const auto* place = places_.place();
+    const auto& step = steps_[static_cast<std::size_t>(index)];
+    if (!place || !place->shown()->contains(step.node))
+        return {};
+    const auto measured = place->shown()->measured(step.node, places_.measure());
+    return {step.left > 0 ? tr("… %1").arg(itemsText(step.left, "level")) : toText(place->tree->name(step.node)),
+            places_.measure() == Measure::Files ? countText(measured) : sizeText(measured),
+            toText(place->tree->path(step.node)),
+            {0, 8 + index * stepHeight, width(), stepHeight},
+            step.node == place->focus,
+            false};
+}
+
 void DescentChain::paintEvent(QPaintEvent*)
 {
     const auto* place = places_.place();

@@ -56,9 +56,8 @@ public:
 
         const auto size = index.data(DescentModel::SizeRole).toString();
         painter->setFont(fontOf(13));
-        const int sizeWidth = QFontMetrics(painter->font()).horizontalAdvance(size) + 8;
         painter->setPen(row->isRest() ? t.textSecond : t.text);
-        drawFigures(*painter, line, size);
+        const int sizeWidth = drawFigures(*painter, line, size) + 8;
         const int growthWidth =
             row->isRest() ? 0 : paintGrowth(*painter, line.adjusted(0, 0, -sizeWidth, 0), *place, node);
         paintName(*painter, line, index.data().toString(), sizeWidth + growthWidth, *place, node);
@@ -97,10 +96,9 @@ private:
         const auto text = signedText(growth, measure);
         painter.setFont(fontOf(11));
         painter.setPen(growthInk(growth));
-        const int wide = QFontMetrics(painter.font()).horizontalAdvance(text) + 8;
-        if (wide + 90 > line.width())
+        if (QFontMetrics(painter.font()).horizontalAdvance(text) + 98 > line.width())
             return 0;
-        drawFigures(painter, line, text);
+        const int wide = drawFigures(painter, line, text) + 8;
         painter.setPen(theme().text);
         return wide;
     }
@@ -199,8 +197,8 @@ private:
         QStringList words;
         if (place.lit.any() && place.litSums && !row.isRest()) {
             const auto lit = litOf(place, row);
-            words << (lit == 0 ? QObject::tr("nothing lit")
-                               : QObject::tr("lit: %1, %2")
+            words << (lit == 0 ? QObject::tr("nothing highlighted")
+                               : QObject::tr("highlighted: %1, %2")
                                      .arg(places_.measure() == Measure::Files ? countText(lit) : sizeText(lit),
                                           shareText(lit, row.size)));
         }

@@ -25,7 +25,7 @@ DescentView::DescentView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor,
       chain_(new DescentChain(places_, cursor_)), model_(new DescentModel(this)), list_(new QListView),
       sortButton_(new QPushButton), factsButton_(new QPushButton(tr("show  ▾"))), typing_(new QLabel),
       callout_(new QFrame), calloutText_(new QLabel), passed_(new QLabel),
-      follow_(new QPushButton(tr("Follow the weight   W")))
+      follow_(new QPushButton(tr("Follow the weight")))
 {
     setProperty("role", "panel");
     setAttribute(Qt::WA_StyledBackground);

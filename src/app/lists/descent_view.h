@@ -17,11 +17,12 @@
 #include "app/model/place_view.h"
 #include "app/model/plan_model.h"
 #include "app/model/tree_updater.h"
+#include "app/style/painted_parts.h"
 
 namespace kurvo::app {
 
 /// The chain of parents: each a step one can click.
-class DescentChain : public QWidget {
+class DescentChain : public QWidget, public PaintedParts {
     Q_OBJECT
 public:
     DescentChain(PlaceStore& places, Cursor& cursor, QWidget* parent = nullptr);
@@ -29,6 +30,9 @@ public:
     QSize sizeHint() const override;
     /// Where the step of `folder` is drawn.
     QRect stepOf(NodeId folder) const;
+    int partCount() const override { return static_cast<int>(steps_.size()); }
+    PaintedPart part(int index) const override;
+    void pressPart(int index) override { cursor_.setFocus(steps_[static_cast<std::size_t>(index)].node); }
 
 protected:
     void paintEvent(QPaintEvent* event) override;
@@ -57,6 +61,7 @@ public:
     explicit DescentView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor, PlaceView& placeView,
                          PlanModel& planModel, QWidget* parent = nullptr);
     QListView* list() { return list_; }
+    QPushButton* followButton() { return follow_; }
     DescentModel* model() { return model_; }
     DescentChain* chain() { return chain_; }
 

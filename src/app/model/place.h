@@ -12,7 +12,7 @@
 #include <vector>
 
 #include "app/model/findings.h"
-#include "core/act/history.h"
+#include "core/act/run_history.h"
 #include "core/advice/guard.h"
 #include "core/explore/scheme.h"
 #include "core/layout/cells.h"

@@ -73,6 +73,15 @@ void PlanModel::forget(Place& place, const PlanState& off)
         place.findings.erase(item->path);
 }
 
+/// False once there are so many that all are checked.
+bool PlanModel::cameOn(Place& place, const std::string& path)
+{
+    constexpr std::size_t few = 200;
+    if (place.fresh.size() < few)
+        place.fresh.push_back(path);
+    return place.fresh.size() < few;
+}
+
 void PlanModel::change(Plan changed, const PlanState& off)
 {
     auto* p = places_.edit();
@@ -115,7 +124,7 @@ void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
         return;
     }
     forget(*p, *added);
-    p->fresh.push_back(p->tree->path(node));
+    cameOn(*p, p->tree->path(node));
     remember(*p, std::move(before));
     told(*p);
 }
@@ -240,9 +249,9 @@ void PlanModel::stepTo(std::vector<KeptState>& from, std::vector<KeptState>& to)
     }
     auto difference = p->plan.become(std::move(state));
     forget(*p, difference.off);
-    constexpr std::size_t few = 200; // with more of them, all are checked
-    for (std::size_t i = 0; i < std::min(few, difference.on.size()); ++i)
-        p->fresh.push_back(difference.on[i]->path);
+    for (const auto& item : difference.on)
+        if (!cameOn(*p, item->path))
+            break;
     told(*p);
 }
 
@@ -289,8 +298,10 @@ void PlanModel::settle(std::uint64_t id, const RunRecord& record, const std::vec
             p->findings.set(step.path, {false, step.note, i < findings.size() && findings[i].needsRights});
     }
     if (!done.empty()) {
-        p->planBefore.clear();
+        auto states = std::exchange(p->planBefore, {});
+        states.insert(states.end(), p->planAfter.begin(), p->planAfter.end());
         p->planAfter.clear();
+        discard(std::make_shared<std::vector<KeptState>>(std::move(states)));
     }
     forget(*p, p->plan.removeAll(done));
     told(*p);

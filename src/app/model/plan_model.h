@@ -66,6 +66,7 @@ private:
     bool isLocked() const { return places_.isLocked(); }
     QString partRefusal(NodeId node) const;
     static void forget(Place& place, const PlanState& off);
+    static bool cameOn(Place& place, const std::string& path);
     void told(Place& place);
     static void remember(Place& place, KeptState state);
     void stepTo(std::vector<KeptState>& from, std::vector<KeptState>& to);

@@ -12,6 +12,7 @@
 
 #include "app/services/async.h"
 #include "app/services/listen.h"
+#include "app/style/key_shown.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
 #include "core/base/patience.h"
@@ -227,7 +228,7 @@ void Dossier::update()
 
     const bool planned = place->plan.has(node);
     const NodeId covering = place->plan.coveringItem(tree, node);
-    plan_->setText(planned ? tr("Take off the plan   Del") : tr("Plan: trash   Del"));
+    setWords(plan_, planned ? tr("Take off the plan") : tr("Plan: trash"));
     plan_->setEnabled(node != rootNode && (planned || covering == noNode) && !models_.runner.planJob());
     QString note;
     if (const auto* item = place->plan.itemOf(node))
@@ -300,7 +301,7 @@ void Dossier::showSeveral(const Place& place)
          {static_cast<QWidget*>(mixTitle_), static_cast<QWidget*>(mix_), static_cast<QWidget*>(mixText_)})
         widget->setVisible(false);
     const bool planned = std::all_of(tops.begin(), tops.end(), [&](NodeId node) { return place.plan.has(node); });
-    plan_->setText(planned ? tr("Take off the plan   Del") : tr("Plan: trash   Del"));
+    setWords(plan_, planned ? tr("Take off the plan") : tr("Plan: trash"));
     plan_->setEnabled(!models_.runner.planJob());
 }
 

@@ -89,6 +89,40 @@ QRect GaugeBar::rectOf(Fill fill) const
     return {};
 }
 
+std::vector<std::size_t> GaugeBar::shownSegments() const
+{
+    std::vector<std::size_t> shown;
+    for (std::size_t i = 0; i < segments_.size(); ++i)
+        if (segments_[i].bytes > 0)
+            shown.push_back(i);
+    return shown;
+}
+
+PaintedPart GaugeBar::part(int index) const
+{
+    const auto i = shownSegments()[static_cast<std::size_t>(index)];
+    PaintedPart part;
+    part.name = segments_[i].label;
+    part.rect = rects()[i];
+    return part;
+}
+
+int GaugeBar::partAt(const QPoint& at) const
+{
+    const auto shown = shownSegments();
+    const auto all = rects();
+    for (std::size_t k = 0; k < shown.size(); ++k)
+        if (all[shown[k]].contains(at))
+            return static_cast<int>(k);
+    return -1;
+}
+
+void GaugeBar::pressPart(int index)
+{
+    if (explains_ && segments_[shownSegments()[static_cast<std::size_t>(index)]].fill == Fill::NotSeen)
+        emit explainRequested();
+}
+
 bool GaugeBar::isOnNotSeen(const QPoint& at) const
 {
     return explains_ && rectOf(Fill::NotSeen).adjusted(-4, -4, 4, 4).contains(at);
@@ -137,13 +171,19 @@ void GaugeBar::paintEvent(QPaintEvent*)
 
     painter.setFont(fontOf(11));
     const QFontMetrics metrics(painter.font());
+    const auto wideOf = [&](const Segment& s) { return 14 + metrics.horizontalAdvance(s.label) + 14; };
+    // What is free always has its words; those of the others give way, and the tooltip has them all.
+    int kept = 0;
+    for (const auto& s : segments_)
+        if (s.fill == Fill::Free && s.bytes > 0)
+            kept = wideOf(s);
     int at = 0;
     for (const auto& s : segments_) {
         if (s.bytes == 0)
             continue;
-        const int wide = 14 + metrics.horizontalAdvance(s.label) + 14;
-        if (at + wide - 14 > width())
-            break; // the tooltip has them all
+        const int wide = wideOf(s);
+        if (at + wide - 14 + (s.fill == Fill::Free ? 0 : kept) > width())
+            continue;
         painter.fillRect(QRect(at, 33, 9, 9), brushOf(s.fill));
         painter.setPen(t.line);
         painter.drawRect(QRect(at, 33, 8, 8));

@@ -7,11 +7,12 @@
 #include <vector>
 
 #include "app/model/place.h"
+#include "app/style/painted_parts.h"
 
 namespace kurvo::app {
 
 /// The bar and its legend.
-class GaugeBar : public QWidget {
+class GaugeBar : public QWidget, public PaintedParts {
     Q_OBJECT
 public:
     enum class Fill { Seen, Planned, Trash, Known, NotSeen, Reserved, Free };
@@ -30,6 +31,12 @@ public:
     /// Where the segment is drawn; empty where it has no bytes.
     QRect rectOf(Fill fill) const;
 
+    QAccessible::Role partsRole() const override { return QAccessible::Chart; }
+    int partCount() const override { return static_cast<int>(shownSegments().size()); }
+    PaintedPart part(int index) const override;
+    int partAt(const QPoint& at) const override;
+    void pressPart(int index) override;
+
 signals:
     void explainRequested();
 
@@ -41,6 +48,7 @@ protected:
 
 private:
     std::vector<QRect> rects() const;
+    std::vector<std::size_t> shownSegments() const; ///< those that have bytes
     bool isOnNotSeen(const QPoint& at) const;
 
     std::vector<Segment> segments_;

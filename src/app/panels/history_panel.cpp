@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/panels/history_panel.h"
 
-#include <QDateTime>
-#include <QLocale>
 #include <QPainter>
 
 #include <algorithm>
@@ -11,7 +9,7 @@
 #include "app/style/theme.h"
 #include "app/style/words.h"
 #include "core/base/text.h"
-#include "core/compare/history.h"
+#include "core/compare/place_history.h"
 
 namespace kurvo::app {
 
@@ -79,16 +77,22 @@ void HistoryPanel::ask()
             setVisible(points_.size() > 1);
             if (points_.size() < 2)
                 return;
-            first_ = tr("%1 in %2")
-                         .arg(sizeText(points_.front().bytes),
-                              QLocale().toString(QDateTime::fromSecsSinceEpoch(points_.front().time).date(),
-                                                 QStringLiteral("MMM yyyy")));
+            first_ = tr("%1 in %2").arg(sizeText(points_.front().bytes), dayText(points_.front().time, Day::Month));
             const auto trend = trendOf(points_);
             words_ = trend && trend->isClear ? QString::fromStdString(formatRate(trend->perSecond)) : QString();
             setAccessibleName(tr("Over time: %1. %2").arg(first_, words_));
             setToolTip(accessibleName());
             update();
         });
+}
+
+PaintedPart HistoryPanel::part(int index) const
+{
+    const auto& point = points_[static_cast<std::size_t>(index)];
+    PaintedPart part;
+    part.name = dayText(point.time);
+    part.value = sizeText(point.bytes);
+    return part;
 }
 
 void HistoryPanel::paintEvent(QPaintEvent*)

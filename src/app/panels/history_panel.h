@@ -10,11 +10,12 @@
 #include "app/jobs/snapshot_keeper.h"
 #include "app/model/place_store.h"
 #include "app/services/app_folders.h"
+#include "app/style/painted_parts.h"
 #include "core/compare/forecast.h"
 
 namespace kurvo::app {
 
-class HistoryPanel : public QWidget {
+class HistoryPanel : public QWidget, public PaintedParts {
     Q_OBJECT
 public:
     explicit HistoryPanel(PlaceStore& places, SnapshotKeeper& snapshotKeeper, const AppFolders& folders,
@@ -26,6 +27,9 @@ public:
     /// "12.1 GiB in January, +15.2 GiB a month".
     QString words() const { return words_; }
     QSize sizeHint() const override { return {200, 84}; }
+    QAccessible::Role partsRole() const override { return QAccessible::Chart; }
+    int partCount() const override { return static_cast<int>(points_.size()); }
+    PaintedPart part(int index) const override;
 
 protected:
     void paintEvent(QPaintEvent* event) override;

@@ -145,6 +145,7 @@ void ChangePicture::layOut()
 {
     shown_ = comparing_.comparison();
     picture_ = nullptr;
+    firstLevel_.clear();
     hovered_ = -1;
     image_ = {};
     update();
@@ -165,6 +166,24 @@ void ChangePicture::layOut()
     }
     if (picture_->size() < 2) // nothing in it
         picture_ = nullptr;
+    for (int i = 1; picture_ && i < picture_->size(); i = static_cast<int>(picture_->cell(i).end))
+        firstLevel_.push_back(i);
+    tellParts(this);
+}
+
+PaintedPart ChangePicture::part(int index) const
+{
+    const int at = firstLevel_[static_cast<std::size_t>(index)];
+    const auto& cell = picture_->cell(at);
+    const ChangeLook look(*shown_, comparing_.measure(), by_ == Size::Amount);
+    const bool own = isOwn(cell);
+    const bool selected = own && comparing_.selection() != noNode && changeOf(cell.node) == comparing_.selection();
+    return {look.name(cell),
+            look.size(cell),
+            own ? toText(drawn().path(cell.node)) : QString(),
+            picture_->shape(at).boundingRect().toRect(),
+            selected,
+            selected};
 }
 
 void ChangePicture::resizeEvent(QResizeEvent*)

@@ -10,10 +10,11 @@
 
 #include "app/jobs/comparing.h"
 #include "app/pictures/picture.h"
+#include "app/style/painted_parts.h"
 
 namespace kurvo::app {
 
-class ChangePicture : public QWidget {
+class ChangePicture : public QWidget, public PaintedParts {
     Q_OBJECT
 public:
     explicit ChangePicture(Comparing& comparing, QWidget* parent = nullptr);
@@ -22,6 +23,10 @@ public:
     void setKind(PictureKind kind);
     /// A point in the cell of an entry of the tree of changes; null where it is not drawn by itself.
     QPoint pointOf(NodeId node) const;
+
+    int partCount() const override { return static_cast<int>(firstLevel_.size()); }
+    PaintedPart part(int index) const override;
+    void pressPart(int index) override { choose(firstLevel_[static_cast<std::size_t>(index)]); }
 
 signals:
     void contextRequested(const QPoint& global);
@@ -51,6 +56,7 @@ private:
     Size by_ = Size::Amount;
     PictureKind kind_ = PictureKind::Treemap;
     std::shared_ptr<const Comparison> shown_;
+    std::vector<int> firstLevel_;      ///< cells
     std::unique_ptr<Picture> picture_; ///< null while there is nothing to draw
     QImage image_;
     int hovered_ = -1;

@@ -90,8 +90,8 @@ void Legend::rebuild()
             const auto& type = typeInfo(place->lit.type);
             Entry entry;
             entry.isType = true;
-            entry.name =
-                tr("lit: %1 ×").arg(QString::fromUtf8(type.name.data(), static_cast<qsizetype>(type.name.size())));
+            entry.name = tr("highlighted: %1 ×")
+                             .arg(QString::fromUtf8(type.name.data(), static_cast<qsizetype>(type.name.size())));
             entry.colour = familyColour(type.family);
             entries_.push_back(entry);
         }
@@ -119,6 +119,7 @@ void Legend::rebuild()
     setAccessibleName(tr("Legend, %1: %2").arg(title(), words.join(", ")));
     current_ = std::min(current_, entries_.empty() ? 0 : entries_.size() - 1);
     findPlaces();
+    tellParts(this);
 }
 
 std::size_t Legend::paintEntries(QPainter& painter, const QRect& area, std::vector<Entry>& entries, const Lit& lit)
@@ -182,6 +183,23 @@ void Legend::paintEvent(QPaintEvent*)
     }
 }
 
+PaintedPart Legend::part(int index) const
+{
+    const auto i = static_cast<std::size_t>(index);
+    const auto& entry = entries_[i];
+    const auto* place = places_.place();
+    const bool on = place && place->lit.any() && !entry.isType && (place->lit.classes >> entry.of & 1) != 0;
+    return {on ? tr("%1, highlighted").arg(entry.name) : entry.name, entry.size, {}, entry.rect, on, i == current_};
+}
+
+int Legend::partAt(const QPoint& at) const
+{
+    for (std::size_t i = 0; i < entries_.size(); ++i)
+        if (entries_[i].rect.contains(at))
+            return static_cast<int>(i);
+    return -1;
+}
+
 void Legend::press(std::size_t index)
 {
     const auto* place = places_.place();
@@ -195,18 +213,15 @@ void Legend::press(std::size_t index)
 
 void Legend::mousePressEvent(QMouseEvent* event)
 {
-    for (std::size_t i = 0; i < entries_.size(); ++i)
-        if (entries_[i].rect.contains(event->pos())) {
-            current_ = i;
-            return press(i);
-        }
+    if (const int at = partAt(event->pos()); at >= 0) {
+        current_ = static_cast<std::size_t>(at);
+        press(current_);
+    }
 }
 
 void Legend::mouseMoveEvent(QMouseEvent* event)
 {
-    const bool over = std::any_of(entries_.begin(), entries_.end(),
-                                  [event](const Entry& entry) { return entry.rect.contains(event->pos()); });
-    setCursor(over ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    setCursor(partAt(event->pos()) >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
 }
 
 void Legend::keyPressEvent(QKeyEvent* event)
@@ -214,9 +229,11 @@ void Legend::keyPressEvent(QKeyEvent* event)
     switch (entries_.empty() ? 0 : event->key()) {
     case Qt::Key_Left:
         current_ = current_ > 0 ? current_ - 1 : 0;
+        tellParts(this, static_cast<int>(current_));
         return update();
     case Qt::Key_Right:
         current_ = std::min(current_ + 1, entries_.size() - 1);
+        tellParts(this, static_cast<int>(current_));
         return update();
     case Qt::Key_Space:
     case Qt::Key_Return:

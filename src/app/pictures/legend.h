@@ -12,10 +12,11 @@
 #include "app/model/place_store.h"
 #include "app/model/place_view.h"
 #include "app/model/tree_updater.h"
+#include "app/style/painted_parts.h"
 
 namespace kurvo::app {
 
-class Legend : public QWidget {
+class Legend : public QWidget, public PaintedParts {
     Q_OBJECT
 public:
     explicit Legend(PlaceStore& places, TreeUpdater& trees, Cursor& cursor, PlaceView& placeView,
@@ -36,6 +37,11 @@ public:
     QString title() const;
     /// Draws the entries into `area`, as many as fit; returns how many did not.
     static std::size_t paintEntries(QPainter& painter, const QRect& area, std::vector<Entry>& entries, const Lit& lit);
+
+    int partCount() const override { return static_cast<int>(entries_.size()); }
+    PaintedPart part(int index) const override;
+    int partAt(const QPoint& at) const override;
+    void pressPart(int index) override { press(static_cast<std::size_t>(index)); }
 
 protected:
     void paintEvent(QPaintEvent* event) override;

@@ -7,6 +7,7 @@
 #include <QPainter>
 #include <QWheelEvent>
 
+#include <algorithm>
 #include <cmath>
 #include <set>
 
@@ -61,6 +62,9 @@ PictureView::PictureView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor,
     connect(&cursor_, &Cursor::selectionChanged, this, [this] {
         describe();
         update();
+        const auto* place = places_.place();
+        if (QAccessible::isActive() && place && picture_ && place->selection != noNode)
+            tellParts(this, partAt(pointOf(place->selection)));
     });
     connect(&cursor_, &Cursor::hoverChanged, this, [this] {
         const auto* place = places_.place();
@@ -77,6 +81,49 @@ void PictureView::describe()
     setAccessibleDescription(!place                       ? QString()
                              : place->selection == noNode ? toText(place->tree->path(place->focus))
                                                           : toText(place->tree->path(place->selection)));
+}
+
+const std::vector<int>& PictureView::firstLevel() const
+{
+    if (layouts_ != firstLevelOf_ || !picture_) {
+        firstLevelOf_ = layouts_;
+        firstLevel_.clear();
+        for (int i = 1; picture_ && i < picture_->size(); i = static_cast<int>(picture_->cell(i).end))
+            firstLevel_.push_back(i);
+    }
+    return firstLevel_;
+}
+
+PaintedPart PictureView::part(int index) const
+{
+    const auto* place = places_.place();
+    if (!place)
+        return {};
+    const int at = firstLevel()[static_cast<std::size_t>(index)];
+    const auto& cell = picture_->cell(at);
+    const CellColours words(*place, places_.measure());
+    return {words.isHidden(cell) ? tr("%1, hidden").arg(words.name(cell)) : words.name(cell),
+            words.size(cell),
+            cell.node != noNode ? toText(place->tree->path(cell.node)) : QString(),
+            picture_->shape(at).boundingRect().toRect(),
+            place->isSelected(cell.node),
+            cell.node != noNode && cell.node == place->selection};
+}
+
+int PictureView::partAt(const QPoint& point) const
+{
+    int at = picture_ ? picture_->at(point) : -1;
+    while (at > 0 && picture_->cell(at).depth > 1)
+        at = static_cast<int>(picture_->cell(at).parent);
+    const auto& all = firstLevel();
+    const auto found = std::find(all.begin(), all.end(), at);
+    return found == all.end() ? -1 : static_cast<int>(found - all.begin());
+}
+
+void PictureView::pressPart(int index)
+{
+    if (const NodeId node = nodeOf(firstLevel()[static_cast<std::size_t>(index)]); node != noNode)
+        cursor_.select(node);
 }
 
 /// While a scan runs the picture follows several times a second, in small steps between which the window answers. The

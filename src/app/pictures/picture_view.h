@@ -14,10 +14,11 @@
 #include "app/model/plan_model.h"
 #include "app/model/tree_updater.h"
 #include "app/pictures/picture.h"
+#include "app/style/painted_parts.h"
 
 namespace kurvo::app {
 
-class PictureView : public QWidget {
+class PictureView : public QWidget, public PaintedParts {
     Q_OBJECT
 public:
     explicit PictureView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor, PlaceView& placeView,
@@ -33,6 +34,12 @@ public:
     /// Going into a folder and out moves; not with reduced motion.
     void setMotion(bool on) { motion_ = on; }
     bool isMoving() const { return motionRun_.state() == QAbstractAnimation::Running; }
+
+    /// What the focus folder holds: the cells of the first level.
+    int partCount() const override { return static_cast<int>(firstLevel().size()); }
+    PaintedPart part(int index) const override;
+    int partAt(const QPoint& at) const override;
+    void pressPart(int index) override;
 
 signals:
     void contextRequested(const QPoint& global);
@@ -66,6 +73,7 @@ private:
     void paintMotion(QPainter& painter);
     void paintEmpty(QPainter& painter, const Place& place);
     void describe();
+    const std::vector<int>& firstLevel() const;
 
     PlaceStore& places_;
     TreeUpdater& trees_;
@@ -83,6 +91,8 @@ private:
     bool imageStale_ = true;
     int hoverCell_ = -1;
     unsigned layouts_ = 0;
+    mutable std::vector<int> firstLevel_; ///< of the layout before, or this one
+    mutable unsigned firstLevelOf_ = 0;
     int wheel_ = 0; ///< turned since the last step
     bool motion_ = true;
     QVariantAnimation motionRun_;
@@ -90,8 +100,5 @@ private:
     QRectF motionRect_; ///< the cell one goes into, or came out of
     bool inwards_ = true;
 };
-
-/// Makes the cells of pictures known to assistive tools; call once.
-void installAccessiblePictures();
 
 } // namespace kurvo::app

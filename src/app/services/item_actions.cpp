@@ -84,8 +84,10 @@ void copyPaths(Notices& notices, const std::vector<std::string>& paths)
     for (const auto& path : paths)
         lines << QString::fromStdString(path);
     QGuiApplication::clipboard()->setText(lines.join(QLatin1Char('\n')));
-    notices.say(paths.size() == 1 ? QObject::tr("The path is in the clipboard.")
-                                  : QObject::tr("%1 paths are in the clipboard.").arg(paths.size()));
+    notices.say(
+        paths.size() == 1
+            ? QObject::tr("The path is in the clipboard.")
+            : QObject::tr("%1 paths are in the clipboard.").arg(countText(static_cast<std::uint64_t>(paths.size()))));
 }
 
 void openTerminal(Notices& notices, const std::string& path, bool isFolder)

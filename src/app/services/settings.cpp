@@ -2,8 +2,9 @@
 #include "app/services/settings.h"
 
 #include <QFile>
-#include <QTimer>
+#include <QVariant>
 
+#include <algorithm>
 #include <utility>
 
 namespace kurvo::app {
@@ -19,6 +20,10 @@ QString leftOutKey(const std::string& path)
 Settings::Settings(const std::string& file, QObject* parent)
     : QObject(parent), settings_(QString::fromStdString(file), QSettings::IniFormat)
 {
+    constexpr int afterQt = 500; // ms
+    soon_.setSingleShot(true);
+    soon_.setInterval(afterQt);
+    connect(&soon_, &QTimer::timeout, this, &Settings::lookIfWritten);
     if (settings_.status() != QSettings::FormatError)
         return;
     // The next change would write over what a person may still want to read.
@@ -79,31 +84,48 @@ bool Settings::of(const SwitchSetting& setting)
     return setting.standard;
 }
 
+template <typename Value>
+Value Settings::ofKind(const char* key, std::initializer_list<QMetaType::Type> kinds)
+{
+    const auto kept = settings_.value(QLatin1String(key));
+    if (!kept.isValid() || std::find(kinds.begin(), kinds.end(), kept.typeId()) != kinds.end())
+        return kept.value<Value>();
+    refuse(key);
+    return {};
+}
+
 QString Settings::of(const TextSetting& setting)
 {
-    const auto kept = settings_.value(QLatin1String(setting.key));
-    if (!kept.isValid() || kept.typeId() == QMetaType::QString)
-        return kept.toString();
-    refuse(setting.key);
-    return {};
+    return ofKind<QString>(setting.key, {QMetaType::QString});
 }
 
 QStringList Settings::of(const LinesSetting& setting)
 {
-    const auto kept = settings_.value(QLatin1String(setting.key));
-    if (!kept.isValid() || kept.typeId() == QMetaType::QString || kept.typeId() == QMetaType::QStringList)
-        return kept.toStringList();
-    refuse(setting.key);
-    return {};
+    return ofKind<QStringList>(setting.key, {QMetaType::QString, QMetaType::QStringList});
 }
 
 QByteArray Settings::of(const BytesSetting& setting)
 {
-    const auto kept = settings_.value(QLatin1String(setting.key));
-    if (!kept.isValid() || kept.typeId() == QMetaType::QByteArray)
-        return kept.toByteArray();
-    refuse(setting.key);
-    return {};
+    return ofKind<QByteArray>(setting.key, {QMetaType::QByteArray});
+}
+
+void Settings::keep(const QString& key, const QVariant& value)
+{
+    if (settings_.value(key) == value)
+        return;
+    settings_.setValue(key, value);
+    soon_.start();
+}
+
+/// The file is written by Qt a moment after a change; here it is seen whether that went well.
+void Settings::lookIfWritten()
+{
+    if (settings_.status() != QSettings::AccessError || std::exchange(notWritten_, true))
+        return;
+    emit fellBack(
+        tr("Settings cannot be saved in %1: is its drive full, or the folder read-only? What you change is kept "
+           "until you quit.")
+            .arg(settings_.fileName()));
 }
 
 QString Settings::leftOut(const std::string& path)
@@ -116,7 +138,7 @@ void Settings::setLeftOut(const std::string& path, const QString& patterns)
     if (patterns.isEmpty())
         settings_.remove(leftOutKey(path));
     else
-        settings_.setValue(leftOutKey(path), patterns);
+        keep(leftOutKey(path), patterns);
 }
 
 } // namespace kurvo::app

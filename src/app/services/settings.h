@@ -6,7 +6,9 @@
 #include <QObject>
 #include <QSettings>
 #include <QStringList>
+#include <QTimer>
 
+#include <initializer_list>
 #include <string>
 
 namespace kurvo::app {
@@ -68,20 +70,11 @@ public:
     QString of(const TextSetting& setting);
     QStringList of(const LinesSetting& setting);
     QByteArray of(const BytesSetting& setting);
-    void set(const NumberSetting& setting, int value) { settings_.setValue(QLatin1String(setting.key), value); }
-    void set(const SwitchSetting& setting, bool value) { settings_.setValue(QLatin1String(setting.key), value); }
-    void set(const TextSetting& setting, const QString& value)
-    {
-        settings_.setValue(QLatin1String(setting.key), value);
-    }
-    void set(const LinesSetting& setting, const QStringList& value)
-    {
-        settings_.setValue(QLatin1String(setting.key), value);
-    }
-    void set(const BytesSetting& setting, const QByteArray& value)
-    {
-        settings_.setValue(QLatin1String(setting.key), value);
-    }
+    void set(const NumberSetting& setting, int value) { keep(QLatin1String(setting.key), value); }
+    void set(const SwitchSetting& setting, bool value) { keep(QLatin1String(setting.key), value); }
+    void set(const TextSetting& setting, const QString& value) { keep(QLatin1String(setting.key), value); }
+    void set(const LinesSetting& setting, const QStringList& value) { keep(QLatin1String(setting.key), value); }
+    void set(const BytesSetting& setting, const QByteArray& value) { keep(QLatin1String(setting.key), value); }
     /// Patterns that the scan of a place leaves out, as they were typed; `path`: bytes. Empty text forgets them.
     QString leftOut(const std::string& path);
     void setLeftOut(const std::string& path, const QString& patterns);
@@ -90,16 +83,20 @@ public:
     void refuse(const char* key);
 
 signals:
-    /// Some settings are at their defaults by that; once for all that are found in one go.
+    /// Some settings are at their defaults by that, once for all that are found in one go; or they cannot be saved.
     void fellBack(const QString& sentence);
 
 private:
-    QString text(const QString& key);
+    template <typename Value>
+    Value ofKind(const char* key, std::initializer_list<QMetaType::Type> kinds);
+    void keep(const QString& key, const QVariant& value);
+    void lookIfWritten();
     void tell();
 
     QSettings settings_;
+    QTimer soon_;
     QStringList refused_;
-    bool damaged_ = false;
+    bool damaged_ = false, notWritten_ = false;
 };
 
 } // namespace kurvo::app

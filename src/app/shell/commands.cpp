@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "app/style/key_shown.h"
+
 namespace kurvo::app {
 namespace {
 
@@ -77,7 +79,7 @@ void Commands::tellKey(QWidget* widget, const QAction* command)
 
 void Commands::showKey(QAbstractButton* button, const QAction* command)
 {
-    button->setText(QStringLiteral("%1   %2").arg(button->text(), keyOf(command)));
+    setKeyShown(button, keyOf(command));
 }
 
 std::vector<std::pair<QString, QString>> Commands::keys() const

@@ -66,7 +66,6 @@ MainWindow::MainWindow(AppFolders folders)
     setAcceptDrops(true);
     placeWidgets();
     qApp->installEventFilter(this);
-    installAccessiblePictures();
     makeCommands();
     wireStages();
     wireDossiers();
@@ -152,6 +151,7 @@ void MainWindow::wireDossiers()
 {
     for (auto* dossier : {explore_->dossier(), find_->dossier(), compare_->dossier()}) {
         Commands::press(dossier->planButton(), plan_);
+        Commands::showKey(dossier->planButton(), plan_);
         Commands::press(dossier->openButton(), open_);
         Commands::press(dossier->showButton(), show_);
         Commands::press(dossier->copyButton(), copy_);

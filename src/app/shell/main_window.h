@@ -72,7 +72,7 @@ private:
     bool isExploring() const;
     bool hasItem() const;
     bool hasFolder() const;
-    bool mayPlan() const;
+    bool isPlannable() const;
     bool hasPlan() const;
     bool isLive() const;
     void selectLargest(bool hidden);

@@ -34,7 +34,7 @@ bool MainWindow::hasFolder() const
     return isExploring() && place->selection != noNode && place->tree->isFolder(place->selection);
 }
 
-bool MainWindow::mayPlan() const
+bool MainWindow::isPlannable() const
 {
     return hasItem() && subject() != rootNode && !models_.runner.planJob();
 }
@@ -59,7 +59,9 @@ void MainWindow::makeCommands()
     makePictureCommands(menu_->addMenu(tr("Picture")));
     makeViewCommands(menu_->addMenu(tr("View")));
     menu_->addSeparator();
-    commands_.add(menu_, {.words = tr("Keyboard shortcuts"), .keys = {QKeySequence::HelpContents}, .run = [this] { showKeys(); }});
+    commands_.add(menu_, {.words = tr("Keyboard shortcuts"), .keys = {QKeySequence::HelpContents}, .run = [this] {
+                              showKeys();
+                          }});
     makeHelpCommands(menu_->addMenu(tr("Help")));
     auto* menu = commands_.add(menu_, {.words = tr("Show this menu"), .keys = {QKeySequence("F10")}, .run = [this] {
                                            menu_->popup(mapToGlobal(QPoint(80, 80)));
@@ -187,10 +189,11 @@ void MainWindow::makeGoCommands(QMenu* menu)
                          .run = [this] { models_.cursor.goForward(); },
                          .possible = [this] { return isExploring() && models_.cursor.canGoForward(); }});
     menu->addSeparator();
-    commands_.add(menu, {.words = tr("Follow the weight"),
-                         .keys = {QKeySequence("W")},
-                         .run = [this] { models_.cursor.followTheWeight(); },
-                         .possible = exploring});
+    auto* follow = commands_.add(menu, {.words = tr("Follow the weight"),
+                                        .keys = {QKeySequence("W")},
+                                        .run = [this] { models_.cursor.followTheWeight(); },
+                                        .possible = exploring});
+    Commands::showKey(explore_->descent()->followButton(), follow);
     commands_.add(menu, {.words = tr("Largest file in here"),
                          .keys = {QKeySequence("L")},
                          .run = [this] { selectLargest(false); },
@@ -269,7 +272,7 @@ void MainWindow::makeItemCommands(QMenu* menu)
     markMenu_ = menu->addMenu(tr("Mark"));
     fillMarkMenu();
     const auto plan = [&](Command command) {
-        command.possible = [this] { return mayPlan(); };
+        command.possible = [this] { return isPlannable(); };
         return commands_.add(menu, std::move(command));
     };
     plan_ = plan({.words = tr("Plan: trash"),
@@ -498,8 +501,8 @@ void MainWindow::showKeys()
     for (const auto& [words, key] : keys)
         rows += QStringLiteral("<tr><td style='padding-right:24px'>%1</td><td>%2</td></tr>")
                     .arg(words.toHtmlEscaped(), key.toHtmlEscaped());
-    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keyboard shortcuts"), QStringLiteral("<table>%1</table>").arg(rows),
-                                QMessageBox::Close, this);
+    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keyboard shortcuts"),
+                                QStringLiteral("<table>%1</table>").arg(rows), QMessageBox::Close, this);
     box->setAttribute(Qt::WA_DeleteOnClose);
     box->open();
 }

@@ -203,25 +203,26 @@ void MainWindow::saveChanges()
     if (!comparing.comparison())
         return;
     const auto kinds = QStringList{tr("Report (*.html)"), tr("CSV table (*.csv)"), tr("JSON lines (*.jsonl)")};
-    askForFile(tr("Save the changes"), tr("changes-%1.html").arg(toText(comparing.infoNow().host)), kinds,
-               [this](const std::string& file) {
-                   auto& now = compare_->comparing();
-                   if (!now.comparison())
-                       return;
-                   ChangeReport report{now.comparison(),    now.lines(),        now.infoBefore().taken,
-                                       now.infoNow().taken, now.infoNow().host, now.infoNow().owners};
-                   if (!compare_->shownLines().empty())
-                       report.lines = compare_->shownLines(); // as the filter has it
-                   runAsync(
-                       this,
-                       [report = std::move(report), file] {
-                           return QByteArray::fromStdString(file.ends_with(".csv") ? changesAsCsv(report)
-                                                            : file.ends_with(".jsonl")
-                                                                ? changesAsJsonLines(report)
-                                                                : changesAsHtml(report, sizeUnits()));
-                       },
-                       [this, file](const QByteArray& bytes) { saveBytes(models_.notices, file, bytes); });
-               });
+    askForFile(
+        tr("Save the changes"), tr("changes-%1.html").arg(toText(comparing.infoNow().host)), kinds,
+        [this](const std::string& file) {
+            auto& now = compare_->comparing();
+            if (!now.comparison())
+                return;
+            ChangeReport about{now.comparison(),    {}, now.infoBefore().taken, now.infoNow().taken, now.infoNow().host,
+                               now.infoNow().owners};
+            const auto& shown = compare_->shownLines(); // as the filter has it
+            runAsync(
+                this,
+                [about = std::move(about), lines = shown && !shown->empty() ? shown : now.lines(), file] {
+                    auto report = about;
+                    report.lines = *lines;
+                    return QByteArray::fromStdString(file.ends_with(".csv")     ? changesAsCsv(report)
+                                                     : file.ends_with(".jsonl") ? changesAsJsonLines(report)
+                                                                                : changesAsHtml(report, sizeUnits()));
+                },
+                [this, file](const QByteArray& bytes) { saveBytes(models_.notices, file, bytes); });
+        });
 }
 
 void MainWindow::showMarks()

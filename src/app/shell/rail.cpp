@@ -94,6 +94,7 @@ Rail::Rail(QMenu* menu, QWidget* parent) : QFrame(parent)
 {
     setProperty("role", "panel");
     setObjectName("rail");
+    setAccessibleName(tr("Stages"));
     setFixedWidth(76);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 8, 0, 8);

@@ -9,12 +9,13 @@
 #include <vector>
 
 #include "app/style/icons.h"
+#include "app/style/painted_parts.h"
 
 namespace kurvo::app {
 
 enum class Stage { Scan, Explore, Find, Compare, Clear };
 
-class RailButton : public QAbstractButton {
+class RailButton : public QAbstractButton, public PaintedParts {
     Q_OBJECT
 public:
     RailButton(Sign sign, const QString& text, QWidget* parent = nullptr);
@@ -22,6 +23,10 @@ public:
     /// Items that are dragged from a view may be dropped here.
     void takeItems();
     QSize sizeHint() const override { return {76, 64}; }
+    QAccessible::Role partsRole() const override
+    {
+        return isCheckable() ? QAccessible::PageTab : QAccessible::ButtonMenu;
+    }
 
 protected:
     void paintEvent(QPaintEvent* event) override;
@@ -40,12 +45,13 @@ private:
     bool offered_ = false; ///< something that may be dropped is over it
 };
 
-class Rail : public QFrame {
+class Rail : public QFrame, public PaintedParts {
     Q_OBJECT
 public:
     explicit Rail(QMenu* menu, QWidget* parent = nullptr);
     void setStage(Stage stage);
     void setPlanned(int count);
+    QAccessible::Role partsRole() const override { return QAccessible::PageTabList; }
     RailButton* menuButton() { return more_; }
     RailButton* button(Stage stage) { return buttons_[static_cast<std::size_t>(stage)]; }
 

@@ -411,7 +411,7 @@ void drawCut(QPainter& painter, const QRect& rect, const QString& text, Qt::Text
     painter.drawStaticText(QPointF(rect.x(), rect.y() + (rect.height() - line.size().height()) / 2), line);
 }
 
-void drawFigures(QPainter& painter, const QRect& rect, const QString& text)
+int drawFigures(QPainter& painter, const QRect& rect, const QString& text)
 {
     const auto font = painter.font();
     const auto drawn = [&](const QString& part) -> const QStaticText& { return laidOut(part, font, Qt::ElideNone, 0); };
@@ -433,6 +433,7 @@ void drawFigures(QPainter& painter, const QRect& rect, const QString& text)
         draw(text.mid(space), 0);
     for (auto i = number.size(); i-- > 0;)
         draw(number.mid(i, 1), number[i].isDigit() ? cell : 0);
+    return static_cast<int>(std::ceil(rect.right() + 1 - right));
 }
 
 QString cutMiddle(const QString& text, const QFont& font, int width)

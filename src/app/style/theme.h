@@ -90,8 +90,8 @@ QBrush notSeenDots();
 void drawCut(QPainter& painter, const QRect& rect, const QString& text, Qt::TextElideMode elide = Qt::ElideMiddle);
 /// The same over as many lines as there is room for.
 void drawWrapped(QPainter& painter, const QRect& rect, const QString& text);
-/// Draws text right-aligned in `rect` with digits of equal width, so that columns of numbers line up.
-void drawFigures(QPainter& painter, const QRect& rect, const QString& text);
+/// Draws text right-aligned in `rect` with digits of equal width, so that columns of numbers line up; how wide it is.
+int drawFigures(QPainter& painter, const QRect& rect, const QString& text);
 
 /// Text cut in the middle to fit.
 QString cutMiddle(const QString& text, const QFont& font, int width);

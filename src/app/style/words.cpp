@@ -1,15 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/words.h"
 
+#include <QDateTime>
+#include <QLocale>
 #include <QObject>
 #include <QStringList>
+
+#include <atomic>
 
 #include "core/base/text.h"
 
 namespace kurvo::app {
 namespace {
 
-SizeUnits chosenUnits = SizeUnits::Binary; // interface thread only
+std::atomic<SizeUnits> chosenUnits = SizeUnits::Binary; // texts are also made on pool threads
 
 } // namespace
 
@@ -64,6 +68,20 @@ QString shareText(std::uint64_t part, std::uint64_t whole)
 QString whenText(std::int64_t time)
 {
     return QString::fromStdString(formatWhen(time, currentTime()));
+}
+
+QString dayText(std::int64_t time, Day style)
+{
+    static const QLocale english(QLocale::English, QLocale::UnitedKingdom); // as all other words are
+    const auto date = QDateTime::fromSecsSinceEpoch(time).date();
+    const auto today = QDate::currentDate();
+    if (date == today && (style == Day::Long || style == Day::Axis))
+        return QObject::tr("today");
+    const char* format = style == Day::Axis                                      ? "d MMM"
+                         : style == Day::Month                                   ? "MMM yyyy"
+                         : style == Day::ThisYear && date.year() == today.year() ? "d MMMM"
+                                                                                 : "d MMMM yyyy";
+    return english.toString(date, QLatin1String(format));
 }
 
 QString permissionText(std::uint32_t mode, bool folder)

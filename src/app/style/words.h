@@ -32,6 +32,10 @@ QString itemsText(std::uint64_t count, const char* noun, const char* plural = ""
 QString shareText(std::uint64_t part, std::uint64_t whole);
 /// "today 09:12" in local time.
 QString whenText(std::int64_t time);
+/// A day in words, in the language of the window. Long: "12 March 2026", or "today"; ThisYear: without the year where
+/// it is this one; Axis: "12 Mar", or "today"; Month: "Mar 2026".
+enum class Day { Long, ThisYear, Axis, Month };
+QString dayText(std::int64_t time, Day style = Day::Long);
 
 /// Permission bits in words: "owner: read, write · group: read · others: nothing".
 QString permissionText(std::uint32_t mode, bool folder);

@@ -22,10 +22,11 @@
 #include <nlohmann/json.hpp>
 
 #include "core/act/run_rows.h"
+#include "core/base/locks.h"
 #include "core/base/text.h"
-#include "core/helper/helper_process.h"
 #include "core/platform/digest.h"
 #include "core/platform/privilege.h"
+#include "core/rights/helper_process.h"
 
 namespace kurvo {
 namespace {
@@ -103,8 +104,9 @@ public:
     /// True when it may begin.
     bool waitForGo()
     {
-        std::unique_lock lock(mutex_);
-        heard_.wait(lock, [this] { return go_ || stop_.stop_requested(); });
+        Lock lock(mutex_);
+        while (!go_ && !stop_.stop_requested())
+            heard_.wait(lock.forWaiting());
         return go_ && !stop_.stop_requested();
     }
 
@@ -134,7 +136,7 @@ private:
             return gate_.setPaused(line == "pause");
         if (line != "go")
             return;
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         go_ = true;
         heard_.notify_all();
     }
@@ -142,7 +144,7 @@ private:
     {
         stop_.request_stop();
         gate_.setPaused(false);
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         heard_.notify_all();
     }
 
@@ -150,9 +152,9 @@ private:
     int in_;
     std::stop_source stop_;
     PauseGate gate_;
-    std::mutex mutex_;
+    Mutex mutex_;
     std::condition_variable heard_;
-    bool go_ = false;
+    bool go_ KURVO_GUARDED_BY(mutex_) = false;
     std::jthread listener_;
 };
 

@@ -18,8 +18,8 @@
 #include <string>
 #include <vector>
 
-#include "core/act/history.h"
 #include "core/act/plan_run.h"
+#include "core/act/run_history.h"
 
 namespace kurvo {
 

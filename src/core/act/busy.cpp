@@ -28,7 +28,7 @@ Result<Done> Busy::judge(Writing writing, const EntryStat& stat, const Path& pat
 {
     if (writing == Writing::Nobody)
         return Done{};
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     const auto writer = others().writerOf(stat);
     if (writing == Writing::Somebody || !writer.empty())
         return Error{ErrorKind::Changed, path(), ETXTBSY,
@@ -43,13 +43,13 @@ Result<Done> Busy::judge(Writing writing, const EntryStat& stat, const Path& pat
 
 bool Busy::mayOpenAgain(const EntryStat& stat)
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     return others().mayOpenAgain(stat);
 }
 
 Result<Done> Busy::checkFolder(const EntryStat& stat, const Path& path)
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     const auto user = others().userOf(stat);
     if (user.empty())
         return Done{};

@@ -4,10 +4,10 @@
 #pragma once
 
 #include <functional>
-#include <mutex>
 #include <optional>
 #include <string>
 
+#include "core/base/locks.h"
 #include "core/base/result.h"
 #include "core/platform/writers.h"
 
@@ -29,10 +29,10 @@ public:
 
 private:
     Result<Done> judge(Writing writing, const EntryStat& stat, const Path& path);
-    const OpenByOthers& others();
+    const OpenByOthers& others() KURVO_REQUIRES(mutex_);
 
-    std::mutex mutex_;
-    std::optional<OpenByOthers> others_;
+    Mutex mutex_;
+    std::optional<OpenByOthers> others_ KURVO_GUARDED_BY(mutex_);
 };
 
 } // namespace kurvo

@@ -13,6 +13,8 @@
 #include "core/act/busy.h"
 #include "core/act/folder_cursor.h"
 #include "core/act/manifest.h"
+#include "core/base/locks.h"
+#include "core/base/team.h"
 #include "core/platform/private_folder.h"
 
 namespace kurvo {
@@ -31,12 +33,14 @@ public:
         auto& holder = manifest_.folders_.front();
         if (auto first = entry(holder, base_, name_.c_str(), 0); !first)
             return first.error();
-        if (!waiting_.empty()) {
-            std::vector<std::jthread> others;
-            for (std::size_t i = 1; i < sideBySide(); ++i)
-                others.emplace_back([this] { work(); });
-            work();
+        bool isFolder = false;
+        {
+            const Lock lock(mutex_);
+            isFolder = !waiting_.empty();
         }
+        if (isFolder)
+            inTeam(sideBySide(), [this] { work(); });
+        const Lock lock(mutex_);
         if (problem_) {
             manifest_.restoreModes(base_, name_);
             return *problem_;
@@ -48,9 +52,10 @@ private:
     void work()
     {
         FolderCursor cursor(base_, name_);
-        std::unique_lock lock(mutex_);
+        Lock lock(mutex_);
         for (;;) {
-            wake_.wait(lock, [this] { return !waiting_.empty() || busy_ == 0 || problem_; });
+            while (waiting_.empty() && busy_ > 0 && !problem_)
+                wake_.wait(lock.forWaiting());
             if (problem_ || (waiting_.empty() && busy_ == 0)) {
                 wake_.notify_all();
                 return;
@@ -59,13 +64,22 @@ private:
             waiting_.pop_back();
             ++busy_;
             lock.unlock();
-            auto done = read(*folder, cursor);
+            auto done = readOrFail(*folder, cursor);
             lock.lock();
             --busy_;
             if (!done && !problem_)
                 problem_ = done.error();
             if (problem_ || waiting_.empty())
                 wake_.notify_all();
+        }
+    }
+
+    Result<Done> readOrFail(ListedFolder& folder, FolderCursor& cursor)
+    {
+        try {
+            return read(folder, cursor);
+        } catch (const std::bad_alloc&) { // the others wait for this folder
+            return failed(shown_, ENOMEM);
         }
     }
 
@@ -116,7 +130,7 @@ private:
         if (removing_ && depth > 0 && isStickyForOthers(folder.stat, stat))
             return mayNot(path());
         if (stat.kind == EntryKind::Folder) {
-            const std::lock_guard lock(mutex_);
+            const Lock lock(mutex_);
             auto& made = manifest_.folders_.emplace_back();
             made.parent = &folder;
             made.depth = depth + 1;
@@ -207,11 +221,11 @@ private:
     Busy busyness_;
     std::uint64_t device_ = 0, mountId_ = 0;
 
-    std::mutex mutex_;
+    Mutex mutex_; ///< also of the list of folders in the manifest
     std::condition_variable wake_;
-    std::vector<ListedFolder*> waiting_;
-    std::size_t busy_ = 0;
-    std::optional<Error> problem_;
+    std::vector<ListedFolder*> waiting_ KURVO_GUARDED_BY(mutex_);
+    std::size_t busy_ KURVO_GUARDED_BY(mutex_) = 0;
+    std::optional<Error> problem_ KURVO_GUARDED_BY(mutex_);
 };
 
 bool waitUntilSettled(const EntryStat& stat)

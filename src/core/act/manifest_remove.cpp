@@ -4,13 +4,14 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
-#include <mutex>
 #include <optional>
-#include <thread>
 
 #include "core/act/folder_cursor.h"
 #include "core/act/manifest.h"
+#include "core/base/locks.h"
+#include "core/base/team.h"
 #include "core/platform/writers.h"
 
 namespace kurvo {
@@ -33,12 +34,7 @@ public:
         std::size_t files = 0;
         for (const auto& folder : folders)
             files += folder.files.size();
-        {
-            std::vector<std::jthread> others;
-            for (std::size_t i = 1; i < std::min(sideBySide(), all_.size()) && files > worthAThread * i; ++i)
-                others.emplace_back([this] { work(); });
-            work();
-        }
+        inTeam(std::min({sideBySide(), all_.size(), files / worthAThread + 1}), [this] { work(); });
         FolderCursor cursor(base_, name_);
         for (auto folder = folders.rbegin(); folder != folders.rend() && folder->parent && !over_; ++folder) {
             int error = 0;
@@ -50,6 +46,7 @@ public:
             else if (errno != ENOENT)
                 surprised(pathOf(&*folder, shown_), errno);
         }
+        const Lock lock(mutex_);
         return {removed_, surprise_};
     }
 
@@ -118,7 +115,7 @@ private:
     }
     void surprised(const std::string& path, int error)
     {
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         if (!surprise_) {
             if (error == ESTALE)
                 surprise_ =
@@ -133,7 +130,7 @@ private:
     }
     void stopped(const std::string& path)
     {
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         if (!surprise_)
             surprise_ = cancelled(path);
         over_ = true;
@@ -147,8 +144,8 @@ private:
     std::atomic<std::size_t> next_{0};
     std::atomic<bool> over_{false};
     std::atomic<std::uint64_t> removed_{0};
-    std::mutex mutex_;
-    std::optional<Error> surprise_;
+    Mutex mutex_;
+    std::optional<Error> surprise_ KURVO_GUARDED_BY(mutex_);
 };
 
 } // namespace

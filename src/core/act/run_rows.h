@@ -4,7 +4,7 @@
 
 #include <string>
 
-#include "core/act/history.h"
+#include "core/act/run_history.h"
 
 namespace kurvo {
 

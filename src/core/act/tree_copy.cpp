@@ -7,10 +7,10 @@
 #include <atomic>
 #include <map>
 #include <mutex>
-#include <thread>
 
 #include "core/act/file_copy.h"
 #include "core/act/tree_walk.h"
+#include "core/base/team.h"
 #include "core/platform/private_folder.h"
 
 namespace kurvo {
@@ -181,9 +181,11 @@ private:
         const auto workers = std::min(copiers_.size(), waiting.size() / worthAThread + 1);
         std::atomic<std::size_t> next{0};
         std::atomic<bool> over{false};
+        std::atomic<std::size_t> member{0};
         std::mutex mutex;
         Result<Done> outcome = Done{};
-        const auto work = [&](FileCopier& copier) {
+        inTeam(workers, [&] {
+            auto& copier = *copiers_[member++];
             for (auto i = next++; i < waiting.size() && !over; i = next++) {
                 auto& made = copy_.entries[waiting[i]];
                 const auto done = stop_.stop_requested()
@@ -196,13 +198,7 @@ private:
                 outcome = done.error();
                 over = true;
             }
-        };
-        {
-            std::vector<std::jthread> others;
-            for (std::size_t i = 1; i < workers; ++i)
-                others.emplace_back([&work, copier = copiers_[i].get()] { work(*copier); });
-            work(*copiers_.front());
-        }
+        });
         return outcome;
     }
 

@@ -12,6 +12,7 @@
 
 #include "core/act/tree_content.h"
 #include "core/act/tree_walk.h"
+#include "core/base/locks.h"
 
 namespace kurvo {
 namespace {
@@ -125,8 +126,9 @@ public:
         if (threads_.empty())
             return compare(reader_, fd.get(), entry, shown);
         constexpr std::size_t mostWaiting = 64;
-        std::unique_lock lock(mutex_);
-        taken_.wait(lock, [this] { return waiting_.size() < mostWaiting || problem_; });
+        Lock lock(mutex_);
+        while (waiting_.size() >= mostWaiting && !problem_)
+            taken_.wait(lock.forWaiting());
         if (problem_)
             return *problem_;
         waiting_.push_back({std::move(fd), &entry, shown});
@@ -139,6 +141,7 @@ public:
             thread.request_stop(); // once nothing waits any more
         given_.notify_all();
         threads_.clear();
+        const Lock lock(mutex_);
         return problem_ ? Result<Done>(*problem_) : Done{};
     }
 
@@ -160,8 +163,8 @@ private:
     {
         Reader reader(stop, report_);
         for (;;) {
-            std::unique_lock lock(mutex_);
-            given_.wait(lock, over, [this] { return !waiting_.empty(); });
+            Lock lock(mutex_);
+            given_.wait(lock.forWaiting(), over, [this]() KURVO_REQUIRES(mutex_) { return !waiting_.empty(); });
             if (waiting_.empty())
                 return;
             const auto next = std::move(waiting_.front());
@@ -183,10 +186,10 @@ private:
     Reader reader_;
     std::mutex reporting_;
     BytesReport report_;
-    std::mutex mutex_;
+    Mutex mutex_;
     std::condition_variable_any given_, taken_;
-    std::deque<Waiting> waiting_;
-    std::optional<Error> problem_;
+    std::deque<Waiting> waiting_ KURVO_GUARDED_BY(mutex_);
+    std::optional<Error> problem_ KURVO_GUARDED_BY(mutex_);
     std::vector<std::jthread> threads_;
 };
 

@@ -14,7 +14,7 @@
 namespace kurvo {
 
 /// Runs `ask` on a thread of its own and waits for its answer so long. Without one in time the thread is left to itself
-/// and nothing is returned: `ask` must own all it touches.
+/// and nothing is returned: `ask` must own all it touches. One that throws has no answer.
 template <typename Ask>
 auto askWithin(std::chrono::milliseconds limit, Ask ask) -> std::optional<decltype(ask())>
 {
@@ -22,16 +22,22 @@ auto askWithin(std::chrono::milliseconds limit, Ask ask) -> std::optional<declty
         std::mutex mutex;
         std::condition_variable answered;
         std::optional<decltype(ask())> answer;
+        bool over = false;
     };
     const auto shared = std::make_shared<Shared>();
     std::thread([shared, ask = std::move(ask)]() mutable {
-        auto answer = ask();
+        std::optional<decltype(ask())> answer;
+        try {
+            answer.emplace(ask());
+        } catch (...) { // no memory: as if there were no answer, but at once
+        }
         const std::lock_guard lock(shared->mutex);
-        shared->answer.emplace(std::move(answer));
+        shared->answer = std::move(answer);
+        shared->over = true;
         shared->answered.notify_all();
     }).detach();
     std::unique_lock lock(shared->mutex);
-    shared->answered.wait_for(lock, limit, [&] { return shared->answer.has_value(); });
+    shared->answered.wait_for(lock, limit, [&] { return shared->over; });
     return std::move(shared->answer);
 }
 

@@ -3,8 +3,9 @@
 #pragma once
 
 #include <condition_variable>
-#include <mutex>
 #include <stop_token>
+
+#include "core/base/locks.h"
 
 namespace kurvo {
 
@@ -13,27 +14,27 @@ public:
     void setPaused(bool paused)
     {
         {
-            const std::lock_guard lock(mutex_);
+            const Lock lock(mutex_);
             paused_ = paused;
         }
         opened_.notify_all();
     }
     bool isPaused() const
     {
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         return paused_;
     }
     /// Returns once the gate is open, or a stop is asked for.
     void pass(const std::stop_token& stop)
     {
-        std::unique_lock lock(mutex_);
-        opened_.wait(lock, stop, [this] { return !paused_; });
+        Lock lock(mutex_);
+        opened_.wait(lock.forWaiting(), stop, [this]() KURVO_REQUIRES(mutex_) { return !paused_; });
     }
 
 private:
-    mutable std::mutex mutex_;
+    mutable Mutex mutex_;
     std::condition_variable_any opened_;
-    bool paused_ = false;
+    bool paused_ KURVO_GUARDED_BY(mutex_) = false;
 };
 
 } // namespace kurvo

@@ -11,6 +11,7 @@
 #include <unordered_map>
 #include <unordered_set>
 
+#include "core/base/team.h"
 #include "core/base/text.h"
 #include "core/find/duplicate_folders.h"
 #include "core/platform/file_content.h"
@@ -179,23 +180,11 @@ void Search::forEach(const std::vector<std::uint32_t>& order,
                      const std::function<void(Candidate&, std::vector<char>&)>& work)
 {
     std::atomic<std::size_t> next = 0;
-    const auto run = [&] {
+    inTeam(std::min<std::size_t>(std::max(options_.threads, 1u), order.size()), [&] {
         std::vector<char> buffer(1 << 19);
         for (auto i = next++; i < order.size() && !stop_.stop_requested(); i = next++)
             work(candidates_[order[i]], buffer);
-    };
-    std::vector<std::thread> team;
-    const auto wanted = std::min<std::size_t>(std::max(options_.threads, 1u), order.size());
-    for (std::size_t i = 1; i < wanted; ++i) {
-        try {
-            team.emplace_back(run);
-        } catch (const std::system_error&) { // no thread to be had
-            break;
-        }
-    }
-    run();
-    for (auto& thread : team)
-        thread.join();
+    });
 }
 
 void Search::readBlocks()

@@ -44,7 +44,7 @@ Result<Done> MarkStore::open(bool make)
 
 Result<MarkBook> MarkStore::read(const std::string& host)
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     MarkBook book;
     if (const auto opened = open(false); !opened)
         return opened.error().kind == ErrorKind::NotFound ? Result<MarkBook>(std::move(book)) : opened.error();
@@ -72,12 +72,12 @@ Result<MarkBook> MarkStore::read(const std::string& host)
 
 Result<Done> MarkStore::write(const std::string& host, const std::vector<Mark>& marks)
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     if (auto opened = open(true); !opened)
         return opened;
     if (auto begun = database_->run("BEGIN IMMEDIATE"); !begun)
         return begun;
-    const auto give_up = [this] {
+    const auto give_up = [this]() KURVO_REQUIRES(mutex_) {
         auto error = database_->error();
         (void)database_->run("ROLLBACK");
         return error;
@@ -106,7 +106,7 @@ Result<Done> MarkStore::write(const std::string& host, const std::vector<Mark>& 
 
 Result<Done> MarkStore::writeKinds(const std::vector<MarkKind>& own)
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     if (auto opened = open(true); !opened)
         return opened;
     if (auto begun = database_->run("BEGIN IMMEDIATE; DELETE FROM kind;"); !begun) {

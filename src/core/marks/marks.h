@@ -11,6 +11,7 @@
 #include <unordered_map>
 #include <vector>
 
+#include "core/base/locks.h"
 #include "core/base/result.h"
 #include "core/tree/file_tree.h"
 
@@ -66,11 +67,11 @@ public:
     Result<Done> writeKinds(const std::vector<MarkKind>& own);
 
 private:
-    Result<Done> open(bool make);
+    Result<Done> open(bool make) KURVO_REQUIRES(mutex_);
 
     std::string file_;
-    std::mutex mutex_;
-    std::unique_ptr<Database> database_;
+    Mutex mutex_;
+    std::unique_ptr<Database> database_ KURVO_GUARDED_BY(mutex_);
 };
 
 /// The marks of a book on the entries of a tree; what lies in a marked folder has its mark, unless it has one of its

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "core/act/history.h"
+#include "core/act/run_history.h"
 #include "core/base/figures.h"
 #include "core/marks/marks.h"
 
@@ -14,8 +14,8 @@ namespace kurvo {
 struct RunReport {
     RunRecord record;
     Proof proof;
-    std::string drive;           ///< name and mount point of the place's drive, for people
-    std::uint64_t capacity = 0;  ///< bytes, of that drive; 0 where it is not known
+    std::string drive;          ///< name and mount point of the place's drive, for people
+    std::uint64_t capacity = 0; ///< bytes, of that drive; 0 where it is not known
 
     struct Remaining {
         std::string path; ///< bytes

@@ -19,19 +19,19 @@ namespace kurvo {
 
 std::string ScanProgress::currentFolder() const
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     return current_;
 }
 
 std::shared_ptr<const NodeStore> ScanProgress::store() const
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     return store_;
 }
 
 void ScanProgress::setPaused(bool paused)
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     paused_ = paused;
     resumed_.notify_all();
 }

@@ -15,11 +15,11 @@
 #include <condition_variable>
 #include <cstdint>
 #include <memory>
-#include <mutex>
 #include <stop_token>
 #include <string>
 #include <vector>
 
+#include "core/base/locks.h"
 #include "core/base/result.h"
 #include "core/platform/unique_fd.h"
 #include "core/tree/file_tree.h"
@@ -59,10 +59,10 @@ private:
     std::atomic<std::uint64_t> unreadable_{0};
     std::atomic<unsigned> threads_{0};
     std::atomic<bool> paused_{false};
-    mutable std::mutex mutex_; // guards the rest
+    mutable Mutex mutex_;
     std::condition_variable resumed_;
-    std::string current_;
-    std::shared_ptr<const NodeStore> store_;
+    std::string current_ KURVO_GUARDED_BY(mutex_);
+    std::shared_ptr<const NodeStore> store_ KURVO_GUARDED_BY(mutex_);
 };
 
 struct Unreadable {

@@ -73,7 +73,7 @@ Walk::Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_toke
     mostThreads_ = std::min(options_.threads != 0 ? options_.threads : 32u, most);
     constexpr std::size_t forTheEnd = std::size_t{48} << 20;
     reserve_.reset(std::malloc(forTheEnd));
-    const std::lock_guard lock(progress_.mutex_);
+    const Lock lock(progress_.mutex_);
     progress_.store_ = store_;
 }
 
@@ -96,7 +96,10 @@ void Walk::run(UniqueFd root, const EntryStat& rootStat)
             }
     }
     root_ = std::make_shared<OpenFolder>(std::move(root), openFolders_);
-    shared_.push_back({rootNode, nullptr, nullptr});
+    {
+        const Lock lock(mutex_);
+        shared_.push_back({rootNode, nullptr, nullptr});
+    }
     const auto processors = std::clamp(std::thread::hardware_concurrency(), 1u, 16u);
     addWorkers(options_.threads != 0 ? mostThreads_ : std::min(processors, mostThreads_));
     control();
@@ -130,8 +133,8 @@ void Walk::control()
     auto before = std::chrono::steady_clock::now();
     for (;;) {
         {
-            std::unique_lock lock(mutex_);
-            if (done_.wait_for(lock, controlInterval, [this] { return open_ == 0; }))
+            Lock lock(mutex_);
+            if (done_.wait_for(lock.forWaiting(), controlInterval, [this] { return open_ == 0; }))
                 return;
         }
         const auto now = std::chrono::steady_clock::now();
@@ -186,7 +189,7 @@ void Walk::leaveBehind(Worker& worker)
     Item item = worker.item;
     const char* name = worker.asked.load(std::memory_order_acquire);
     {
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         std::move(worker.queue.begin(), worker.queue.end(), std::back_inserter(shared_));
         worker.queue.clear();
         if (name) {
@@ -217,8 +220,9 @@ void Walk::work(Worker& worker)
         ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), 5);
     while (take(worker)) {
         while (progress_.isPaused() && !isEnding()) {
-            std::unique_lock lock(progress_.mutex_);
-            progress_.resumed_.wait_for(lock, std::chrono::milliseconds(100), [this] { return !progress_.isPaused(); });
+            Lock lock(progress_.mutex_);
+            progress_.resumed_.wait_for(lock.forWaiting(), std::chrono::milliseconds(100),
+                                        [this] { return !progress_.isPaused(); });
         }
         if (isEnding())
             store_->addFlags(worker.item.node, FlagUnfinished);
@@ -236,7 +240,7 @@ void Walk::finishItem()
 {
     if (--open_ > 0)
         return;
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     changed_.notify_all();
     done_.notify_all();
 }
@@ -248,10 +252,11 @@ bool Walk::take(Worker& worker)
         worker.queue.pop_back();
         return true;
     }
-    std::unique_lock lock(mutex_);
+    Lock lock(mutex_);
     ++idle_;
     someoneIdle_ = true;
-    changed_.wait(lock, [this] { return !shared_.empty() || open_ == 0; });
+    while (shared_.empty() && open_ > 0)
+        changed_.wait(lock.forWaiting());
     --idle_;
     someoneIdle_ = idle_ > 0;
     if (shared_.empty())
@@ -263,7 +268,7 @@ bool Walk::take(Worker& worker)
 
 void Walk::share(Worker& worker)
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     if (shared_.size() >= idle_)
         return;
     for (auto give = worker.queue.size() / 2; give > 0; --give) {
@@ -463,7 +468,7 @@ void Walk::noteUnreadable(NodeId node, const std::string& name, int error)
     if (name.empty())
         store_->addFlags(node, FlagUnreadable);
     progress_.unreadable_.fetch_add(1, std::memory_order_relaxed);
-    const std::lock_guard lock(unreadableMutex_);
+    const Lock lock(unreadableMutex_);
     if (isDeviceError(error) && ++deviceErrors_ >= mostDeviceErrors) {
         driveGone = true;
         ending_ = true;
@@ -480,7 +485,7 @@ void Walk::publishCurrent(NodeId node)
     if (now < due || !nextPublish_.compare_exchange_strong(due, now + 50))
         return;
     auto path = store_->path(node);
-    const std::lock_guard lock(progress_.mutex_);
+    const Lock lock(progress_.mutex_);
     progress_.current_ = std::move(path);
 }
 

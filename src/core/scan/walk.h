@@ -9,6 +9,7 @@
 #include <set>
 #include <thread>
 
+#include "core/base/locks.h"
 #include "core/platform/entry_stat.h"
 #include "core/platform/unique_fd.h"
 #include "core/scan/scanner.h"
@@ -129,14 +130,14 @@ private:
     std::atomic<unsigned> deviceErrors_{0}; ///< one after the other
     std::atomic<std::uint64_t> open_{1};    ///< folders that wait or are being read
 
-    std::mutex mutex_; // guards the two below
+    Mutex mutex_;
     std::condition_variable changed_;
-    std::vector<Item> shared_;
-    unsigned idle_ = 0;
+    std::vector<Item> shared_ KURVO_GUARDED_BY(mutex_);
+    unsigned idle_ KURVO_GUARDED_BY(mutex_) = 0;
     std::atomic<bool> someoneIdle_{false};
     std::condition_variable done_; ///< with mutex_: open_ came to nothing
     std::atomic<std::int64_t> nextPublish_{0};
-    std::mutex unreadableMutex_;
+    Mutex unreadableMutex_; ///< of the list above
 };
 
 } // namespace kurvo

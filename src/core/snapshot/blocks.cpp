@@ -16,6 +16,7 @@
 #include <thread>
 #include <utility>
 
+#include "core/base/team.h"
 #include "core/base/text.h"
 
 namespace kurvo {
@@ -277,20 +278,14 @@ Result<Done> SnapshotFile::readColumns(Columns& columns, std::vector<std::uint32
     std::atomic<std::size_t> next{0};
     std::mutex mutex;
     std::optional<Error> problem;
-    const auto work = [&] {
+    inTeam(blocks.size() > 4 ? 2 : 1, [&] {
         for (auto i = next++; i < blocks.size(); i = next++)
             if (const auto unpacked = unpack(blocks[i], places[i]); !unpacked) {
                 const std::lock_guard lock(mutex);
                 problem = unpacked.error();
                 next = blocks.size();
             }
-    };
-    if (blocks.size() > 4) {
-        std::jthread second(work);
-        work();
-    } else {
-        work();
-    }
+    });
     if (problem)
         return *problem;
     return Done{};

@@ -7,6 +7,7 @@
 #include <span>
 #include <thread>
 
+#include "core/base/locks.h"
 #include "core/base/text.h"
 #include "core/snapshot/blocks.h"
 #include "core/snapshot/figures_index.h"
@@ -57,8 +58,9 @@ public:
     /// False when nobody wants any more.
     bool put(Batch batch)
     {
-        std::unique_lock lock(mutex_);
-        changed_.wait(lock, [this] { return waiting_.size() < most || over_; });
+        Lock lock(mutex_);
+        while (waiting_.size() >= most && !over_)
+            changed_.wait(lock.forWaiting());
         if (over_)
             return false;
         waiting_.push_back(std::move(batch));
@@ -68,8 +70,9 @@ public:
     /// Nothing when there are no more.
     std::optional<Batch> take()
     {
-        std::unique_lock lock(mutex_);
-        changed_.wait(lock, [this] { return !waiting_.empty() || over_; });
+        Lock lock(mutex_);
+        while (waiting_.empty() && !over_)
+            changed_.wait(lock.forWaiting());
         if (waiting_.empty())
             return std::nullopt;
         auto batch = std::move(waiting_.front());
@@ -79,17 +82,17 @@ public:
     }
     void end()
     {
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         over_ = true;
         changed_.notify_all();
     }
 
 private:
     static constexpr std::size_t most = 16;
-    std::mutex mutex_;
+    Mutex mutex_;
     std::condition_variable changed_;
-    std::deque<Batch> waiting_;
-    bool over_ = false;
+    std::deque<Batch> waiting_ KURVO_GUARDED_BY(mutex_);
+    bool over_ KURVO_GUARDED_BY(mutex_) = false;
 };
 
 /// Unpacks all nodes below the root, breadth first: the children of node after node follow each other in the file.
@@ -234,8 +237,10 @@ Result<std::vector<std::optional<EntryFigures>>> readFigures(const std::string& 
     auto file = SnapshotFile::open(path);
     if (!file)
         return file.error();
-    const auto& [version, info, index] = file->header();
-    if (version == 1)
+    const auto& header = file->header();
+    const auto& info = header.info;
+    const auto& index = header.index;
+    if (header.version == 1)
         return Error{ErrorKind::Unsupported, path, 0,
                      "The snapshot " + displayText(path) + " is of an older version and has no index."};
     std::vector<std::optional<EntryFigures>> figures(paths.size());

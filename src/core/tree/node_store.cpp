@@ -63,7 +63,7 @@ std::uint64_t NodeStore::storeName(std::string_view name, NameWriter& writer)
         auto* memory = static_cast<char*>(std::malloc(chunkSize));
         if (!memory || needed > chunkSize)
             throw std::bad_alloc();
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         writer.offset_ = std::uint64_t{nameChunks_} << nameChunkBits;
         names_[nameChunks_++] = memory;
         writer.at_ = memory;
@@ -82,7 +82,7 @@ std::uint32_t NodeStore::ownerIndex(std::uint32_t uid, NameWriter& writer)
 {
     if (uid == writer.lastUid_ && writer.lastOwner_ != wideOwner)
         return writer.lastOwner_;
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     const auto* end = ownerTable_.get() + ownerCount_;
     const auto* found = std::find(static_cast<const std::uint32_t*>(ownerTable_.get()), end, uid);
     if (found == end) {
@@ -199,7 +199,7 @@ NodeStore::Appended NodeStore::append(NodeId folder, std::span<const NewNode> ch
     NodeId first = 0;
     FolderIndex nextFolder = 0;
     {
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         if (children.size() >= noNode - size_)
             return {};
         first = size_;
@@ -240,14 +240,14 @@ NodeStore::Appended NodeStore::append(NodeId folder, std::span<const NewNode> ch
     }
     if (folder != noNode)
         __atomic_store_n(&childrenRow(folderIndex(folder)), std::uint64_t{first} << 32 | count, __ATOMIC_RELAXED);
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     inFlight_.erase(std::find(inFlight_.begin(), inFlight_.end(), first));
     return done;
 }
 
 StoreExtent NodeStore::published() const
 {
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     const auto open = std::min_element(inFlight_.begin(), inFlight_.end());
     return {open == inFlight_.end() ? size_ : *open, folderCount_};
 }
@@ -262,7 +262,7 @@ void NodeStore::setRoot(const EntryStat& stat, NameWriter& writer)
     Prepared prepared;
     prepared.name = storeName(path, writer);
     prepared.owner = ownerIndex(stat.uid, writer);
-    const std::lock_guard lock(mutex_);
+    const Lock lock(mutex_);
     prepare(rootNode, noNode, root, 0, prepared);
     put(rootNode, noNode, root, 0, prepared);
     deviceRow(0) = deviceIndex(stat.device);
@@ -287,6 +287,7 @@ void NodeStore::seal()
     }
     std::sort(linkPairs_.begin(), linkPairs_.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
     linkPairs_.shrink_to_fit();
+    const Lock lock(mutex_);
     linkIndex_ = {};
 }
 

@@ -14,12 +14,12 @@
 #include <cstdlib>
 #include <cstring>
 #include <memory>
-#include <mutex>
 #include <span>
 #include <string_view>
 #include <unordered_map>
 #include <vector>
 
+#include "core/base/locks.h"
 #include "core/platform/entry_stat.h"
 
 namespace kurvo {
@@ -236,16 +236,17 @@ private:
     const Wide& wide(NodeId node) const { return wideAt(chunk(node).size[row(node)]); }
 
     using Prepared = NameWriter::Prepared;
-    /// With the lock held: gets ready all that can fail for want of memory.
-    void prepare(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, Prepared& prepared);
+    /// Gets ready all that can fail for want of memory.
+    void prepare(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, Prepared& prepared)
+        KURVO_REQUIRES(mutex_);
     /// Returns what the entry adds to the bytes on disk.
     std::uint64_t put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, const Prepared& prepared);
-    void makeRoom(std::uint32_t nodes, std::uint32_t folders);
+    void makeRoom(std::uint32_t nodes, std::uint32_t folders) KURVO_REQUIRES(mutex_);
     std::uint64_t storeName(std::string_view name, NameWriter& writer);
     std::uint32_t ownerIndex(std::uint32_t uid, NameWriter& writer);
-    std::uint16_t deviceIndex(std::uint64_t device);
+    std::uint16_t deviceIndex(std::uint64_t device) KURVO_REQUIRES(mutex_);
 
-    mutable std::mutex mutex_; // guards growth: the tables below, sizes, owners, devices, links
+    mutable Mutex mutex_; ///< of growth; rows that are complete are read without it, so only some can be checked
     Table<Chunk*> chunks_;
     Table<FolderChunk*> folders_;
     Table<char*> names_;
@@ -258,9 +259,9 @@ private:
     std::uint32_t wideCount_ = 0;
     std::uint32_t ownerCount_ = 0;
     std::uint32_t deviceCount_ = 0;
-    std::vector<NodeId> inFlight_; ///< first ids of the appends that are being written
-    std::unordered_map<LinkKey, std::uint32_t, LinkKeyHash> linkIndex_; ///< until sealed
-    std::vector<std::pair<std::uint32_t, NodeId>> linkPairs_;           ///< set and member; once sealed by member
+    std::vector<NodeId> inFlight_ KURVO_GUARDED_BY(mutex_); ///< first ids of the appends that are being written
+    std::unordered_map<LinkKey, std::uint32_t, LinkKeyHash> linkIndex_ KURVO_GUARDED_BY(mutex_); ///< until sealed
+    std::vector<std::pair<std::uint32_t, NodeId>> linkPairs_; ///< set and member; once sealed by member
     std::vector<LinkSet> linkSets_;
     std::vector<NodeId> linkMembers_;
 };

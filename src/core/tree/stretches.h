@@ -4,10 +4,11 @@
 #pragma once
 
 #include <algorithm>
-#include <system_error>
+#include <atomic>
 #include <thread>
 #include <vector>
 
+#include "core/base/team.h"
 #include "core/tree/node_store.h"
 
 namespace kurvo {
@@ -51,18 +52,11 @@ inline std::vector<std::size_t> evenStretches(std::size_t rows)
 template <typename Row, typename Work>
 void forEachStretch(const std::vector<Row>& bounds, const Work& work)
 {
-    std::vector<std::thread> team;
-    team.reserve(bounds.size());
-    for (std::size_t i = 1; i + 1 < bounds.size(); ++i) {
-        try {
-            team.emplace_back(work, i, bounds[i], bounds[i + 1]);
-        } catch (const std::system_error&) { // no thread to be had: it is done here
+    std::atomic<std::size_t> next{0};
+    inTeam(bounds.size() - 1, [&] {
+        for (auto i = next++; i + 1 < bounds.size(); i = next++)
             work(i, bounds[i], bounds[i + 1]);
-        }
-    }
-    work(std::size_t{0}, bounds[0], bounds[1]);
-    for (auto& thread : team)
-        thread.join();
+    });
 }
 
 } // namespace kurvo

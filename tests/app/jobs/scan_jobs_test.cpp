@@ -129,10 +129,12 @@ TEST_CASE("two saves of one scan are one snapshot", "[model][scan]")
     // What is read with rights comes in before the scan itself is saved.
     const auto saves = QObject::connect(&w.models.places, &app::PlaceStore::opened, &w.models.places,
                                         [&](std::uint64_t id) { w.models.snapshots.save(id); });
+    QThreadPool::globalInstance()->setMaxThreadCount(1); // one save after the other, neither knowing of the other's file
     w.scan(w.t / "place");
     QObject::disconnect(saves);
     w.settle();
     QTest::qWait(100);
+    QThreadPool::globalInstance()->setMaxThreadCount(QThread::idealThreadCount());
     CHECK(snapshots() == 2);
     CHECK(exists(w.place()->snapshotFile));
 }

@@ -79,11 +79,14 @@ TEST_CASE("marks are of the tree that is shown, also right when it changes", "[m
             CHECK(w.place()->plan.has(node) == (tree.path(node) == w.p + "/b/three"));
         }
     });
-    for (int i = 0; i < 40; ++i) // all ids are others, and more of them
-        w.t.file("place/a/new-" + std::to_string(i), 5000);
-    w.models.scans.rescan(w.node(w.p + "/a"));
+    const auto before = w.node(w.p + "/c/four");
+    std::filesystem::remove_all(w.p + "/a"); // all ids are others
+    for (int i = 0; i < 40; ++i)
+        w.t.file("place/b/new-" + std::to_string(i), 5000);
+    w.models.scans.rescan(rootNode);
     w.settle();
     CHECK(told);
+    CHECK(w.node(w.p + "/c/four") != before);
     w.agrees();
 }
 
@@ -137,6 +140,23 @@ TEST_CASE("states of the plan to go back to follow the tree as well", "[model][t
     w.models.plan.undoPlanChange();
     CHECK(w.place()->plan.empty());
     w.agrees();
+}
+
+TEST_CASE("of two updates that come at once the second builds on the first", "[model][trees]")
+{
+    Placed w;
+    w.t.file("place/a/new", 5000);
+    const auto fresh = scan(w.p + "/a");
+    REQUIRE(fresh);
+    std::filesystem::remove(w.p + "/b/three");
+    int over = 0;
+    const auto count = [&](bool done) { over += done ? 1 : 0; };
+    w.models.trees.takeOut(w.place()->id, {w.p + "/b/three"}, count);
+    w.models.trees.putIn(w.place()->id, {{w.p + "/a", fresh->tree, {}}}, Plan::IfChanged::Drop, false, count);
+    REQUIRE(ModelsOf::until([&] { return over == 2; }));
+    CHECK(w.node(w.p + "/b/three") == noNode);
+    CHECK(w.node(w.p + "/a/new") != noNode);
+    CHECK(w.place()->tree->files(rootNode) == 4);
 }
 
 TEST_CASE("a place that is closed lets go of what waits for it", "[model][trees]")

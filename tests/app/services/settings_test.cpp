@@ -105,3 +105,17 @@ TEST_CASE("a damaged file of settings is read as far as it goes, told, and kept 
     Settings settings(file);
     CHECK(settings.of(setting::theme) == 2);
 }
+
+TEST_CASE("settings that cannot be saved are told once, and hold until the end", "[services][settings]")
+{
+    TestFolder t;
+    t.text("in the way", "a file where the folder should be");
+    Settings settings(t / "in the way/settings.ini");
+    Told told(settings);
+    settings.set(setting::weightThreshold, 70);
+    REQUIRE(QTest::qWaitFor([&] { return told.all().contains("cannot be saved"); }));
+    settings.set(setting::weightThreshold, 75);
+    QTest::qWait(700);
+    CHECK(told.sentences.size() == 1);
+    CHECK(settings.of(setting::weightThreshold) == 75);
+}

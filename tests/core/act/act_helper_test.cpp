@@ -49,14 +49,16 @@ struct Helper {
     struct Answer {
         Result<Done> served;
         std::string text;
+        ssize_t taken; ///< bytes of the input
     };
     /// All of `input` at once, which ends when it was read, or stays open until the helper has ended.
     Answer serve(const std::string& input, const std::string& digest, bool staysOpen) const
     {
         int in[2], out[2];
         REQUIRE((::pipe(in) == 0 && ::pipe(out) == 0));
+        ssize_t taken = 0;
         std::thread sender([&] {
-            (void)!::write(in[1], input.data(), input.size());
+            taken = ::write(in[1], input.data(), input.size());
             if (!staysOpen)
                 ::close(in[1]);
         });
@@ -71,7 +73,7 @@ struct Helper {
         for (ssize_t n = 0; (n = ::read(out[0], part, sizeof part)) > 0;)
             text.append(part, static_cast<std::size_t>(n));
         ::close(out[0]);
-        return {std::move(served), std::move(text)};
+        return {std::move(served), std::move(text), taken};
     }
     Answer serve(const std::string& orders = "go\n") const
     {
@@ -108,7 +110,7 @@ TEST_CASE("the helper refuses what is not the request that was agreed to", "[act
     for (const auto& bytes : bad) {
         INFO(bytes.substr(0, 200));
         // Also when the digest is that of the rubbish.
-        const auto [served, text] = h.serve(bytes + "go\n", requestDigest(bytes), false);
+        const auto [served, text, taken] = h.serve(bytes + "go\n", requestDigest(bytes), false);
         CHECK_FALSE(served);
         CHECK(text.find("ready") == text.npos);
         CHECK(readAll(h.t / "place/file") == "x");
@@ -116,7 +118,7 @@ TEST_CASE("the helper refuses what is not the request that was agreed to", "[act
     // Another plan than the one whose digest was shown.
     auto other = h.request;
     other.plan.items.front().item.path = h.t / "place";
-    const auto [served, text] = h.serve(encodeActRequest(other) + "go\n", requestDigest(good), true);
+    const auto [served, text, taken] = h.serve(encodeActRequest(other) + "go\n", requestDigest(good), true);
     CHECK_FALSE(served);
     CHECK(text.find("agreed to") != text.npos);
     CHECK(readAll(h.t / "place/file") == "x");
@@ -125,8 +127,9 @@ TEST_CASE("the helper refuses what is not the request that was agreed to", "[act
 TEST_CASE("a request without an end is given up", "[act][helper]")
 {
     Helper h;
-    const auto [served, text] = h.serve(std::string(70u << 20, 'x'), "", false);
+    const auto [served, text, taken] = h.serve(std::string(70u << 20, 'x'), "", false);
     REQUIRE_FALSE(served);
+    CHECK(taken < ssize_t{66} << 20); // it did not read on for the end of it
     CHECK(served.error().kind == ErrorKind::WrongFormat);
 }
 
@@ -137,7 +140,7 @@ TEST_CASE("nothing is done before the word to go, and whoever asked is gone mean
     const auto bytes = encodeActRequest(h.request);
     const auto orders = GENERATE(std::string(), std::string("stop\n"), std::string("pause\n"),
                                  std::string("stop\ngo\n"), std::string(1000, 'g'));
-    const auto [served, text] = h.serve(bytes + orders, requestDigest(bytes), false);
+    const auto [served, text, taken] = h.serve(bytes + orders, requestDigest(bytes), false);
     CHECK_FALSE(served);
     CHECK(text.starts_with("ready\n"));
     CHECK(text.find("Stopped before anything was done") != text.npos);
@@ -145,12 +148,33 @@ TEST_CASE("nothing is done before the word to go, and whoever asked is gone mean
     CHECK_FALSE(exists(h.logFolder() + "/" + std::to_string(askingUser()) + ".db"));
 }
 
+TEST_CASE("as long as nobody says go, nothing is done", "[act][helper]")
+{
+    Helper h;
+    h.plan(h.t.text("place/file", "x"), Action::Delete);
+    const auto bytes = encodeActRequest(h.request);
+    int in[2], out[2];
+    REQUIRE((::pipe(in) == 0 && ::pipe(out) == 0));
+    REQUIRE(::write(in[1], bytes.data(), bytes.size()) == static_cast<ssize_t>(bytes.size()));
+    std::thread helper([&] { (void)serveActRequest(in[0], out[1], requestDigest(bytes), h.logFolder()); });
+    char ready[6];
+    REQUIRE(::read(out[0], ready, sizeof ready) == 6);
+    ::usleep(200000); // long enough for one that does not wait
+    CHECK(readAll(h.t / "place/file") == "x");
+    CHECK_FALSE(exists(h.logFolder() + "/" + std::to_string(askingUser()) + ".db"));
+    ::close(in[1]);
+    helper.join();
+    CHECK(readAll(h.t / "place/file") == "x");
+    for (const int fd : {in[0], out[0], out[1]})
+        ::close(fd);
+}
+
 TEST_CASE("told to go it acts, and tells what its own log says", "[act][helper]")
 {
     Helper h;
     h.plan(h.t.text("place/gone", "x"), Action::Delete);
     h.plan(h.t.text("place/old", "y"), Action::Trash);
-    auto [served, text] = h.serve();
+    auto [served, text, taken] = h.serve();
     INFO(text);
     REQUIRE(served);
     CHECK(text.ends_with("end\n"));
@@ -208,7 +232,14 @@ TEST_CASE("rows that the user planted in his logbook are not acted on", "[act][h
     step.state = StepState::Removing;
     step.path = h.t / "precious/x";
     step.token = "../file";
-    std::vector<LoggedStep> steps{step};
+    // As well formed as one of Kurvo's own: the loot would get a place in a folder of root's.
+    auto wellFormed = step;
+    wellFormed.state = StepState::SettingAside;
+    wellFormed.path = h.t / "precious/loot";
+    wellFormed.token = freshToken();
+    h.t.text("precious/" + wellFormed.privateName() + "/loot", "x");
+    REQUIRE(::chmod((h.t / "precious/" + wellFormed.privateName()).c_str(), 0700) == 0);
+    std::vector<LoggedStep> steps{step, wellFormed};
     REQUIRE(planted.add(steps));
     h.request = {};
     h.request.user = h.t.user();
@@ -218,10 +249,12 @@ TEST_CASE("rows that the user planted in his logbook are not acted on", "[act][h
     (void)h.serve();
     CHECK(readAll(h.t / "precious/file") == "stay");
     CHECK(readAll(h.t / "place/loot") == "x");
+    CHECK_FALSE(exists(wellFormed.path));
     // Nor are they by the user's own recovery: a token is a part of a name.
     const auto recovered = recoverAll(planted, h.t.user(), {});
     REQUIRE(recovered);
     CHECK(readAll(h.t / "precious/file") == "stay");
+    CHECK(exists(wellFormed.path)); // as the user's own it is believed, with the user's rights
     CHECK(planted.steps(run.id)->front().note.find("not one that Kurvo wrote") != std::string::npos);
 }
 
@@ -229,7 +262,7 @@ TEST_CASE("who does not read the answer does not keep the log locked", "[act][he
 {
     Helper h;
     for (int i = 0; i < 40; ++i)
-        h.plan(h.t.text("place/f" + std::to_string(i), "x"), Action::Delete);
+        h.plan(h.t.text("place/f" + std::to_string(i) + std::string(200, 'f'), "x"), Action::Delete); // fills the pipe
     const auto bytes = encodeActRequest(h.request) + "go\n";
     const auto digest = requestDigest(bytes);
     int in[2], out[2];

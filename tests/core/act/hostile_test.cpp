@@ -488,20 +488,18 @@ TEST_CASE("one owner that cannot be set takes no rights from the files after it"
     One one;
     REQUIRE(::chmod(one.t.path().c_str(), 0755) == 0);
     REQUIRE(::chmod(one.other.path().c_str(), 0777) == 0);
-    one.t.text("mine/set/a", "x"); // somebody else's, and the first
+    one.t.text("mine/set/a", "x"); // of a group that nobody is no member of, and the first
     one.t.text("mine/set/tool", "program");
-    for (const auto* path : {"mine", "mine/set", "mine/set/tool"})
-        REQUIRE(::chown((one.t / path).c_str(), 65534, 65534) == 0);
+    for (const auto* path : {"mine", "mine/set", "mine/set/a", "mine/set/tool"})
+        REQUIRE(::chown((one.t / path).c_str(), 65534, path == std::string("mine/set/a") ? 4242 : 65534) == 0);
     REQUIRE(::chmod((one.t / "mine/set/tool").c_str(), 04755) == 0);
-    REQUIRE(::chmod((one.t / "mine/set/a").c_str(), 0644) == 0);
     CHECK(asNobody([&] {
               const auto from = openFolder(one.t / "mine"), to = openFolder(one.other.path());
               const auto copy =
                   copyTree(from->get(), "set", one.t / "mine/set", to->get(), "set", one.other.path() + "/set", {}, {});
               struct stat s { };
-              // Nobody may not be asked about a file of root's: then nothing is copied, which is as good.
-              return !copy ? copy.error().kind == ErrorKind::NoPermission
-                           : ::stat((one.other.path() + "/set/tool").c_str(), &s) == 0 && (s.st_mode & 07777) == 04755;
+              return copy && copy->losses.owners && ::stat((one.other.path() + "/set/tool").c_str(), &s) == 0 &&
+                     (s.st_mode & 07777) == 04755;
           }) == 0);
 }
 
@@ -613,18 +611,19 @@ TEST_CASE("a user who swaps folders for links while root removes gets no mode of
     one.planned(one.t / "place/set", action);
     // At each step whatever is named so becomes a link to root's program, wherever it is by then.
     unsigned at = 0, steps = 1;
-    for (at = 1; at <= steps; at += 17) {
+    for (at = 1; at <= steps; at += std::getenv("KURVO_ALL_STEPS") ? 1 : 5) {
         steps = one.stepped([&](unsigned step) {
             if (step != at)
                 return;
+            std::vector<fs::path> found;
             for (const auto& start : {one.t / "place", one.other.path()})
                 for (const auto& entry : fs::recursive_directory_iterator(start))
-                    if (const auto name = entry.path().filename(); name == "inner" || name == "pipe") {
-                        const auto path = entry.path();
-                        fs::remove_all(path);
-                        fs::create_symlink(program, path);
-                        return;
-                    }
+                    if (const auto name = entry.path().filename(); name == "inner" || name == "pipe")
+                        found.push_back(entry.path());
+            for (const auto& path : found) {
+                fs::remove_all(path);
+                fs::create_symlink(program, path);
+            }
         });
         if (steps == 0)
             return;

@@ -7,7 +7,7 @@
 #include <fstream>
 #include <random>
 
-#include "core/compare/history.h"
+#include "core/compare/place_history.h"
 #include "core/find/largest.h"
 #include "core/scan/scanner.h"
 #include "core/snapshot/catalogue.h"

@@ -2,37 +2,22 @@
 #include "app/stages/compare/compare_stage.h"
 
 #include <QActionGroup>
-#include <QDateTime>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QKeyEvent>
-#include <QLocale>
 #include <QMenu>
 #include <QVBoxLayout>
 
 #include <algorithm>
 
 #include "app/dialogs/snapshots_dialog.h"
+#include "app/services/async.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
 #include "core/base/text.h"
 
 namespace kurvo::app {
 namespace {
-
-QString dayText(std::int64_t time)
-{
-    const auto date = QDateTime::fromSecsSinceEpoch(time).date();
-    return date == QDate::currentDate() ? QObject::tr("today")
-                                        : QLocale().toString(date, QStringLiteral("d MMMM yyyy"));
-}
-
-QString shortDay(std::int64_t time)
-{
-    const auto date = QDateTime::fromSecsSinceEpoch(time).date();
-    return QLocale().toString(date, date.year() == QDate::currentDate().year() ? QStringLiteral("d MMMM")
-                                                                               : QStringLiteral("d MMMM yyyy"));
-}
 
 QPushButton* choice(const QString& text, const QString& name, QButtonGroup* group, int id)
 {
@@ -85,7 +70,7 @@ CompareStage::CompareStage(Models& models, Settings& settings, QWidget* parent)
         const auto node = static_cast<NodeId>(link.toUInt());
         if (!comparing_.comparison())
             return;
-        setMode(Mode::Folders);
+        setMode(ChangeMode::Folders);
         comparing_.setFocus(comparing_.comparison()->tree()->parent(node) == noNode
                                 ? rootNode
                                 : comparing_.comparison()->tree()->parent(node));
@@ -148,22 +133,22 @@ QWidget* CompareStage::makeBar()
     auto* layout = new QHBoxLayout(bar);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(4);
-    layout->addWidget(choice(tr("Folders"), "byFolders", modes_, static_cast<int>(Mode::Folders)));
-    layout->addWidget(choice(tr("All changes"), "byList", modes_, static_cast<int>(Mode::List)));
-    layout->addWidget(choice(tr("Families"), "byFamilies", modes_, static_cast<int>(Mode::Families)));
-    layout->addWidget(choice(tr("Owners"), "byOwners", modes_, static_cast<int>(Mode::Owners)));
+    layout->addWidget(choice(tr("Folders"), "byFolders", modes_, static_cast<int>(ChangeMode::Folders)));
+    layout->addWidget(choice(tr("All changes"), "byList", modes_, static_cast<int>(ChangeMode::List)));
+    layout->addWidget(choice(tr("Families"), "byFamilies", modes_, static_cast<int>(ChangeMode::Families)));
+    layout->addWidget(choice(tr("Owners"), "byOwners", modes_, static_cast<int>(ChangeMode::Owners)));
     modes_->button(0)->setChecked(true);
-    connect(modes_, &QButtonGroup::idClicked, this, [this](int id) { setMode(static_cast<Mode>(id)); });
+    connect(modes_, &QButtonGroup::idClicked, this, [this](int id) { setMode(static_cast<ChangeMode>(id)); });
     filter_->setObjectName("changeFilter");
     filter_->setClearButtonEnabled(true);
     filter_->setPlaceholderText(tr("change:grew  delta>1G  *.flac"));
     filter_->setMinimumWidth(90);
     soon_.setSingleShot(true);
     soon_.setInterval(200);
-    connect(&soon_, &QTimer::timeout, this, &CompareStage::applyFilter);
+    connect(&soon_, &QTimer::timeout, this, &CompareStage::refreshRows);
     connect(filter_, &QLineEdit::textChanged, this, [this] {
         if (!filter_->text().isEmpty())
-            setMode(Mode::List);
+            setMode(ChangeMode::List);
         soon_.start();
     });
     layout->addWidget(filter_, 1);
@@ -226,7 +211,7 @@ QWidget* CompareStage::makeBelow()
     connect(list_, &QListView::customContextMenuRequested, this,
             [this](const QPoint& at) { emit contextRequested(list_->viewport()->mapToGlobal(at)); });
     connect(list_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& now) {
-        if (!following_ && now.isValid() && mode_ != Mode::Families && mode_ != Mode::Owners)
+        if (!following_ && now.isValid() && mode_ != ChangeMode::Families && mode_ != ChangeMode::Owners)
             comparing_.select(model_->row(now.row()).node);
     });
 
@@ -322,8 +307,9 @@ void CompareStage::refreshHead()
     if (comparing_.points().empty())
         return;
     const auto& before = comparing_.infoBefore();
-    const auto since = comparing_.stranger() ? tr("against %1, %2").arg(toText(before.host), shortDay(before.taken))
-                                             : tr("since %1").arg(shortDay(before.taken));
+    const auto since = comparing_.stranger()
+                           ? tr("against %1, %2").arg(toText(before.host), dayText(before.taken, Day::ThisYear))
+                           : tr("since %1").arg(dayText(before.taken, Day::ThisYear));
     if (!c) {
         net_->setText(comparing_.isBusy() ? tr("Comparing with %1 …").arg(dayText(before.taken)) : tr("Not compared"));
         apart_->setText({});
@@ -331,7 +317,7 @@ void CompareStage::refreshHead()
         const auto sums = c->sums(rootNode, measure);
         QStringList net{signedText(sums.net(), measure), since};
         if (comparing_.to() + 1 != comparing_.points().size())
-            net << tr("until %1").arg(shortDay(comparing_.infoNow().taken));
+            net << tr("until %1").arg(dayText(comparing_.infoNow().taken, Day::ThisYear));
         net_->setText(net.join(QLatin1Char(' ')));
         const auto part = [&](std::uint64_t amount) {
             return measure == Measure::Files ? countText(amount) : sizeText(amount);
@@ -348,9 +334,11 @@ void CompareStage::refreshHead()
     const auto& forecast = comparing_.forecast();
     if (forecast.full) {
         const auto range = forecast.full->latest == 0
-                               ? tr("not before %1").arg(shortDay(forecast.full->earliest))
-                               : tr("%1 to %2").arg(shortDay(forecast.full->earliest), shortDay(forecast.full->latest));
-        forecast_->setText(tr("full around %1").arg(shortDay(forecast.full->full)));
+                               ? tr("not before %1").arg(dayText(forecast.full->earliest, Day::ThisYear))
+                               : tr("%1 to %2")
+                                     .arg(dayText(forecast.full->earliest, Day::ThisYear),
+                                          dayText(forecast.full->latest, Day::ThisYear));
+        forecast_->setText(tr("full around %1").arg(dayText(forecast.full->full, Day::ThisYear)));
         forecast_->setToolTip(
             tr("At the rate since the last clean-up (%1) the drive is full around %2; with four chances in "
                "five %3.")
@@ -391,103 +379,73 @@ void CompareStage::refreshExplanation()
                               .arg(links.join(QStringLiteral(" · "))));
 }
 
-void CompareStage::setMode(Mode mode)
+void CompareStage::setMode(ChangeMode mode)
 {
     if (mode == mode_)
         return;
     mode_ = mode;
     modes_->button(static_cast<int>(mode))->setChecked(true);
-    if (mode != Mode::List && !filter_->text().isEmpty()) {
+    if (mode != ChangeMode::List && !filter_->text().isEmpty()) {
         const QSignalBlocker quiet(filter_);
         filter_->clear();
     }
     refreshRows();
 }
 
-void CompareStage::applyFilter()
-{
-    refreshRows();
-}
-
-void CompareStage::refreshGroups()
-{
-    const auto& c = comparing_.comparison();
-    const auto groups = mode_ == Mode::Families ? changesByFamily(*c, models_.places.measure(), comparing_.focus())
-                                                : changesByOwner(*c, models_.places.measure(), comparing_.focus());
-    std::vector<ChangeRow> rows;
-    for (const auto& [key, sums, entries] : groups) {
-        ChangeRow row;
-        row.name = mode_ == Mode::Families ? QString::fromLatin1(familyName(static_cast<Family>(key)))
-                                           : toText(ownerName(comparing_.infoNow(), key));
-        row.net = sums.net();
-        row.amount = sums.amount();
-        row.figures = signedText(row.net, models_.places.measure());
-        row.tag = itemsText(entries, "entry", "entries");
-        if (sums.grown > 0 && sums.shrunk > 0)
-            row.apart = signedText(static_cast<std::int64_t>(sums.grown), models_.places.measure()) +
-                        QStringLiteral(" ") +
-                        signedText(-static_cast<std::int64_t>(sums.shrunk), models_.places.measure());
-        rows.push_back(std::move(row));
-    }
-    model_->show(std::move(rows));
-}
-
+/// What the list shall show is worked out off this thread; until it is there the list stays as it is.
 void CompareStage::refreshRows()
 {
     const auto& c = comparing_.comparison();
-    shownLines_.clear();
+    const auto request = ++rowsRequest_;
     if (comparing_.problem().isEmpty())
         problem_->hide();
-    if (!c) {
-        model_->show({});
-        chain_->setText({});
-        chainNet_->setText({});
-        up_->setEnabled(false);
-        curveButton_->setEnabled(false);
-        return;
+    if (!c)
+        return showRows({});
+    const auto& info = comparing_.infoNow();
+    ChangeQuery query{c,
+                      comparing_.lines(),
+                      mode_,
+                      comparing_.focus(),
+                      models_.places.measure(),
+                      filter_->text().toStdString(),
+                      info.taken,
+                      info.owners};
+    runAsync(
+        this, [query = std::move(query)] { return query.answer(); },
+        [this, request](ChangeAnswer answer) {
+            if (request == rowsRequest_)
+                showRows(std::move(answer));
+        });
+}
+
+void CompareStage::showRows(ChangeAnswer answer)
+{
+    const auto& c = comparing_.comparison();
+    if (!answer.problem.isEmpty()) {
+        problem_->setText(answer.problem);
+        problem_->show();
     }
+    shownLines_ = std::move(answer.lines);
     following_ = true;
-    if (mode_ == Mode::Folders) {
-        model_->show(rowsOfFolder(*c, comparing_.focus(), models_.places.measure()));
-    } else if (mode_ == Mode::List) {
-        shownLines_ = comparing_.lines();
-        const auto text = filter_->text().toStdString();
-        const auto parsed = Filter::parse(text);
-        if (const auto* error = std::get_if<FilterError>(&parsed)) {
-            problem_->setText(QString::fromStdString(error->sentence));
-            problem_->show();
-        } else if (!std::get<Filter>(parsed).isEmpty()) {
-            FilterContext context;
-            context.now = comparing_.infoNow().taken;
-            context.owners = comparing_.infoNow().owners;
-            shownLines_ = matchingLines(c, shownLines_, std::get<Filter>(parsed), std::move(context));
-        }
-        model_->show(rowsOfLines(*c, shownLines_, models_.places.measure()));
-    } else {
-        refreshGroups();
-    }
+    model_->show(std::move(answer.rows));
     following_ = false;
+    const auto measure = models_.places.measure();
     const auto focus = comparing_.focus();
-    if (mode_ == Mode::List) {
-        std::int64_t sum = 0;
-        for (const auto& line : shownLines_)
-            sum += line.delta;
-        chain_->setText(itemsText(shownLines_.size(), "change"));
-        chainNet_->setText(signedText(sum, models_.places.measure()));
-    } else {
-        chain_->setText(toText(c->tree()->path(focus)));
-        chain_->setToolTip(chain_->text());
-        chainNet_->setText(signedText(c->net(focus, models_.places.measure()), models_.places.measure()));
-    }
-    up_->setEnabled(focus != rootNode && mode_ != Mode::List);
-    up_->setVisible(mode_ != Mode::List);
+    chain_->setText(!c            ? QString()
+                    : shownLines_ ? itemsText(shownLines_->size(), "change")
+                                  : toText(c->tree()->path(focus)));
+    chain_->setToolTip(shownLines_ ? QString() : chain_->text());
+    chainNet_->setText(!c ? QString() : signedText(shownLines_ ? answer.net : c->net(focus, measure), measure));
+    up_->setEnabled(c && focus != rootNode && mode_ != ChangeMode::List);
+    up_->setVisible(mode_ != ChangeMode::List);
     showSelection();
 }
 
 void CompareStage::showSelection()
 {
     following_ = true;
-    const int row = mode_ == Mode::Folders || mode_ == Mode::List ? model_->rowOf(comparing_.selection()) : -1;
+    const int row =
+        mode_ == ChangeMode::Folders || mode_ == ChangeMode::List ? model_->rowOf(comparing_.selection()) : -1;
     if (row >= 0)
         list_->setCurrentIndex(model_->index(row));
     else
@@ -500,13 +458,13 @@ void CompareStage::showSelection()
 
 void CompareStage::goInto(const QModelIndex& index)
 {
-    if (!index.isValid() || !comparing_.comparison() || mode_ == Mode::Families || mode_ == Mode::Owners)
+    if (!index.isValid() || !comparing_.comparison() || mode_ == ChangeMode::Families || mode_ == ChangeMode::Owners)
         return;
     const auto node = model_->row(index.row()).node;
     if (node == noNode)
         return;
-    if (mode_ == Mode::List) { // to where it stands
-        setMode(Mode::Folders);
+    if (mode_ == ChangeMode::List) { // to where it stands
+        setMode(ChangeMode::Folders);
         comparing_.setFocus(comparing_.comparison()->tree()->parent(node));
         comparing_.select(node);
         return;

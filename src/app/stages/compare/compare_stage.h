@@ -16,6 +16,7 @@
 #include "app/panels/dossier.h"
 #include "app/pictures/change_picture.h"
 #include "app/services/settings.h"
+#include "app/stages/compare/change_query.h"
 #include "app/stages/compare/use_curve.h"
 #include "app/style/empty_page.h"
 
@@ -32,8 +33,8 @@ public:
     ChangePicture* picture() { return picture_; }
     Dossier* dossier() { return dossier_; }
     QLineEdit* filter() { return filter_; }
-    /// What the list shows: all changes, or those that match the filter.
-    const std::vector<ChangeLine>& shownLines() const { return shownLines_; }
+    /// What the list shows: all changes, or those that match the filter; null where it shows something else.
+    const ChangeLines& shownLines() const { return shownLines_; }
 
 signals:
     void scanRequested();
@@ -47,7 +48,6 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
-    enum class Mode { Folders, List, Families, Owners };
     QWidget* makeHead();
     void makePictureMenu();
     QWidget* makeBelow();
@@ -56,10 +56,9 @@ private:
     void refreshHead();
     void refreshExplanation();
     void refreshRows();
-    void refreshGroups();
+    void showRows(ChangeAnswer answer);
     void showSelection();
-    void setMode(Mode mode);
-    void applyFilter();
+    void setMode(ChangeMode mode);
     void goInto(const QModelIndex& index);
     void askForFile();
     void showSnapshots();
@@ -90,8 +89,9 @@ private:
     QPushButton* pictureMenu_;
     Dossier* dossier_;
     QTimer soon_; ///< after typing
-    Mode mode_ = Mode::Folders;
-    std::vector<ChangeLine> shownLines_;
+    ChangeMode mode_ = ChangeMode::Folders;
+    ChangeLines shownLines_;
+    unsigned rowsRequest_ = 0;
     bool following_ = false; ///< the selection is being shown, not made
 };
 

@@ -1,10 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stages/compare/use_curve.h"
 
-#include <QDateTime>
 #include <QHelpEvent>
 #include <QKeyEvent>
-#include <QLocale>
 #include <QPainter>
 #include <QToolTip>
 
@@ -17,12 +15,6 @@
 
 namespace kurvo::app {
 namespace {
-
-QString dateText(std::int64_t time)
-{
-    const auto date = QDateTime::fromSecsSinceEpoch(time).date();
-    return date == QDate::currentDate() ? QObject::tr("today") : QLocale().toString(date, QStringLiteral("d MMM"));
-}
 
 /// Without unit, which stands on the capacity line.
 QString shortSize(std::uint64_t bytes)
@@ -52,9 +44,24 @@ void UseCurve::refresh()
     if (!points.empty())
         setAccessibleDescription(
             tr("%1 scans; compared from %2 to %3. Left and Right move a handle, Tab changes handles.")
-                .arg(points.size())
-                .arg(dateText(points[from_].info.taken), dateText(points[to_].info.taken)));
+                .arg(countText(points.size()))
+                .arg(dayText(points[from_].info.taken, Day::Axis), dayText(points[to_].info.taken, Day::Axis)));
     update();
+}
+
+PaintedPart UseCurve::part(int index) const
+{
+    const auto i = static_cast<std::size_t>(index);
+    const auto& point = comparing_.points()[i];
+    const auto at = pointAt(i);
+    PaintedPart part;
+    part.name = dayText(point.info.taken);
+    part.value = sizeText(point.used());
+    part.description = i == from_ ? tr("compared from here") : i == to_ ? tr("compared to here") : QString();
+    part.rect = QRect(at - QPoint(5, 5), at + QPoint(5, 5));
+    part.selected = i == from_ || i == to_;
+    part.focused = i == (chosen_ == Handle::From ? from_ : to_);
+    return part;
 }
 
 QRect UseCurve::field() const
@@ -200,7 +207,7 @@ void UseCurve::paintDots(QPainter& painter) const
         painter.drawEllipse(at, r, r);
         const auto label = shortSize(points[i].used());
         const int wide = QFontMetrics(painter.font()).horizontalAdvance(label);
-        const int date = QFontMetrics(painter.font()).horizontalAdvance(dateText(points[i].info.taken));
+        const int date = QFontMetrics(painter.font()).horizontalAdvance(dayText(points[i].info.taken, Day::Axis));
         const int needed = std::max(wide, date) / 2 + 5;
         if (at.x() - needed > free || chosen) {
             // On a plate, so that no line runs through the figures; below where the capacity is too near.
@@ -214,7 +221,7 @@ void UseCurve::paintDots(QPainter& painter) const
             painter.setPen(chosen ? t.text : t.textSecond);
             painter.setFont(fontOf(11, chosen ? QFont::DemiBold : QFont::Normal));
             painter.drawText(QRectF(at.x() - date / 2.0 - 8, height() - 24, date + 16, 16), Qt::AlignCenter,
-                             dateText(points[i].info.taken));
+                             dayText(points[i].info.taken, Day::Axis));
             painter.setFont(fontOf(11));
             free = static_cast<int>(at.x()) + needed;
         }

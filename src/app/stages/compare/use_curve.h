@@ -6,16 +6,21 @@
 #include <QWidget>
 
 #include "app/jobs/comparing.h"
+#include "app/style/painted_parts.h"
 
 namespace kurvo::app {
 
-class UseCurve : public QWidget {
+class UseCurve : public QWidget, public PaintedParts {
     Q_OBJECT
 public:
     explicit UseCurve(Comparing& comparing, QWidget* parent = nullptr);
     /// Where a point is drawn.
     QPoint pointAt(std::size_t index) const;
     QSize sizeHint() const override { return {400, 196}; }
+    QAccessible::Role partsRole() const override { return QAccessible::Chart; }
+    int partCount() const override { return static_cast<int>(comparing_.points().size()); }
+    PaintedPart part(int index) const override;
+    void pressPart(int index) override { move(chosen_, static_cast<std::size_t>(index)); }
 
 protected:
     void paintEvent(QPaintEvent* event) override;

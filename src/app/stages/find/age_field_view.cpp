@@ -34,7 +34,56 @@ void AgeFieldView::setField(std::shared_ptr<const AgeField> field)
 {
     field_ = std::move(field);
     setAccessibleDescription(field_ ? tr("%1 by age and size").arg(itemsText(field_->files, "file")) : QString());
+    largest_.clear();
+    std::vector<const AgeField::Spot*> spots;
+    for (std::size_t i = 0; field_ && i < field_->spots.size(); ++i)
+        if (field_->spots[i].largest != noNode)
+            spots.push_back(&field_->spots[i]);
+    constexpr std::size_t told = 30;
+    const auto end = spots.begin() + static_cast<std::ptrdiff_t>(std::min(told, spots.size()));
+    std::partial_sort(spots.begin(), end, spots.end(), [](const auto* a, const auto* b) { return a->disk > b->disk; });
+    for (auto spot = spots.begin(); spot != end; ++spot)
+        largest_.push_back((*spot)->largest);
     update();
+    tellParts(this);
+}
+
+PaintedPart AgeFieldView::part(int index) const
+{
+    const auto* place = places_.place();
+    const NodeId node = largest_[static_cast<std::size_t>(index)];
+    if (!place || !place->tree->contains(node))
+        return {};
+    const auto at = pointOf(node).toPoint();
+    return {toText(place->tree->name(node)),
+            tr("%1, changed %2").arg(sizeText(place->tree->disk(node)), whenText(place->tree->store().modified(node))),
+            toText(place->tree->path(node)),
+            QRect(at - QPoint(4, 4), at + QPoint(4, 4)),
+            place->isSelected(node),
+            node == place->selection};
+}
+
+int AgeFieldView::partAt(const QPoint& at) const
+{
+    const auto found = std::find(largest_.begin(), largest_.end(), fileAt(at));
+    return found == largest_.end() ? -1 : static_cast<int>(found - largest_.begin());
+}
+
+void AgeFieldView::pressPart(int index)
+{
+    if (const auto* place = places_.place(); place && place->tree->contains(largest_[static_cast<std::size_t>(index)]))
+        cursor_.select(largest_[static_cast<std::size_t>(index)]);
+}
+
+/// The box in words.
+QString AgeFieldView::partsValue() const
+{
+    if (!box_)
+        return tr("no box");
+    const auto size = [](double at) { return sizeText(static_cast<std::uint64_t>(positionToSize(at))); };
+    const auto days = [](double at) { return itemsText(static_cast<std::uint64_t>(positionToAge(at) / day), "day"); };
+    return tr("box from %1 to %2 old, from %3 to %4")
+        .arg(days(box_->youngest), days(box_->oldest), size(box_->smallest), size(box_->largest));
 }
 
 void AgeFieldView::setBox(std::optional<FieldBox> box)

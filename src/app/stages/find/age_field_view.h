@@ -9,6 +9,7 @@
 
 #include "app/model/cursor.h"
 #include "app/model/place_store.h"
+#include "app/style/painted_parts.h"
 #include "core/find/age_field.h"
 
 namespace kurvo::app {
@@ -19,7 +20,7 @@ struct FieldBox {
     bool operator==(const FieldBox&) const = default;
 };
 
-class AgeFieldView : public QWidget {
+class AgeFieldView : public QWidget, public PaintedParts {
     Q_OBJECT
 public:
     explicit AgeFieldView(PlaceStore& places, Cursor& cursor, QWidget* parent = nullptr);
@@ -30,6 +31,14 @@ public:
     QSize sizeHint() const override { return {400, 150}; }
     /// Where a file stands, in widget coordinates.
     QPointF pointOf(NodeId file) const;
+
+    QAccessible::Role partsRole() const override { return QAccessible::Chart; }
+    /// The file of the dots that hold most, largest first: a reader wants no thousands.
+    int partCount() const override { return static_cast<int>(largest_.size()); }
+    PaintedPart part(int index) const override;
+    int partAt(const QPoint& at) const override;
+    void pressPart(int index) override;
+    QString partsValue() const override;
 
 signals:
     void boxChanged(); ///< by the user, once it is let go
@@ -54,6 +63,7 @@ private:
     PlaceStore& places_;
     Cursor& cursor_;
     std::shared_ptr<const AgeField> field_;
+    std::vector<NodeId> largest_;
     std::optional<FieldBox> box_;
     QPointF pressed_;
     int edges_ = 0; ///< of the box being dragged; 0 while a new one is drawn

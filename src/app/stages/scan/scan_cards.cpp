@@ -5,7 +5,7 @@
 #include <set>
 
 #include "app/style/words.h"
-#include "core/compare/history.h"
+#include "core/compare/place_history.h"
 #include "core/platform/folders.h"
 
 namespace kurvo::app {

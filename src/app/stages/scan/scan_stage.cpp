@@ -418,7 +418,8 @@ void ScanStage::showSnapshots(const Catalogue& catalogue)
     if (catalogue.entries.empty())
         notes << tr("Every finished scan is kept here as a snapshot and can be opened again.");
     if (catalogue.entries.size() > most)
-        notes << tr("The newest %1 of %2; open older ones as files.").arg(most).arg(catalogue.entries.size());
+        notes << tr("The newest %1 of %2; open older ones as files.")
+                     .arg(countText(most), countText(catalogue.entries.size()));
     if (!catalogue.damaged.empty())
         notes << tr("%1 cannot be read and left out: %2")
                      .arg(itemsText(catalogue.damaged.size(), "file"),

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/compare/history.h"
+#include "core/compare/place_history.h"
 
 #include <algorithm>
 

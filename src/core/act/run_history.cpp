@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/act/history.h"
+#include "core/act/run_history.h"
 
 #include <algorithm>
 #include <map>
@@ -79,9 +79,8 @@ std::uint64_t RunRecord::bytesInTrash() const
 
 bool RunRecord::canBeUndone() const
 {
-    return std::any_of(steps.begin(), steps.end(), [](const LoggedStep& step) {
-        return step.state == StepState::Done && !isForGood(step.action);
-    });
+    return std::any_of(steps.begin(), steps.end(),
+                       [](const LoggedStep& step) { return step.state == StepState::Done && !isForGood(step.action); });
 }
 
 bool RunRecord::isUndoing() const
@@ -137,8 +136,9 @@ Proof proofOf(const RunRecord& record, const std::string& filesystem)
     const auto slack = std::max<std::uint64_t>(std::uint64_t{1} << 20, due / 100);
     proof.unexplained = due > came + slack ? due - came : 0;
     if (proof.inTrash > 0)
-        proof.sentences.push_back(formatBytes(proof.inTrash) + " of it is in the trash and comes free once the trash is "
-                                                               "emptied.");
+        proof.sentences.push_back(formatBytes(proof.inTrash) +
+                                  " of it is in the trash and comes free once the trash is "
+                                  "emptied.");
     if (proof.otherLinks > 0)
         proof.sentences.push_back(formatBytes(proof.otherLinks) + " has further hard links elsewhere, which keep it.");
     if (proof.heldOpen > 0)
@@ -148,8 +148,9 @@ Proof proofOf(const RunRecord& record, const std::string& filesystem)
         proof.sentences.push_back(
             formatBytes(proof.unexplained) + " did not come free: " +
             (filesystem == "btrfs" || filesystem == "zfs" || filesystem == "xfs" || filesystem == "bcachefs"
-                 ? "snapshots or shared extents of the " + filesystem + " filesystem may keep it, or something else was "
-                                                                        "written meanwhile."
+                 ? "snapshots or shared extents of the " + filesystem +
+                       " filesystem may keep it, or something else was "
+                       "written meanwhile."
                  : "something else was written meanwhile, or the filesystem frees it later."));
     return proof;
 }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/helper/helper.h"
+#include "core/rights/reading_helper.h"
 
 #include <fcntl.h>
 #include <poll.h>
@@ -12,9 +12,10 @@
 #include <mutex>
 #include <thread>
 
+#include "core/base/locks.h"
 #include "core/base/text.h"
-#include "core/helper/helper_process.h"
 #include "core/platform/unique_fd.h"
+#include "core/rights/helper_process.h"
 #include "core/snapshot/header.h"
 #include "core/snapshot/snapshot.h"
 
@@ -51,20 +52,20 @@ public:
         std::string head;
         putU32(head, static_cast<std::uint32_t>(kind));
         putU32(head, static_cast<std::uint32_t>(payload.size()));
-        const std::lock_guard lock(mutex_);
+        const Lock lock(mutex_);
         raw(head);
         raw(payload);
     }
     int error() const { return error_; }
 
 private:
-    void raw(std::string_view bytes)
+    void raw(std::string_view bytes) KURVO_REQUIRES(mutex_)
     {
         if (error_ == 0 && !writeAll(fd_, bytes))
             error_ = errno != 0 ? errno : EIO;
     }
     int fd_;
-    std::mutex mutex_;
+    Mutex mutex_; ///< of what is written: a frame is whole
     std::atomic<int> error_{0};
 };
 
@@ -103,7 +104,7 @@ public:
     {
     }
     bool atEnd() const { return end_; }
-    std::vector<HelperScan> take() { return std::move(scans_); }
+    std::vector<ReadFolder> take() { return std::move(scans_); }
 
     Result<Done> frame(Frame kind, std::string_view payload)
     {
@@ -126,7 +127,7 @@ public:
         case Frame::Failed: {
             if (payload.size() < 4 || getU32(payload, 0) >= request_.paths.size())
                 return rubbish();
-            HelperScan scan;
+            ReadFolder scan;
             scan.path = request_.paths[getU32(payload, 0)];
             scan.problem = displayText(payload.substr(4));
             scans_.push_back(std::move(scan));
@@ -156,7 +157,7 @@ private:
         snapshot_.reset();
         if (!snapshot || snapshot->tree->name(rootNode) != request_.paths[number])
             return rubbish();
-        HelperScan scan;
+        ReadFolder scan;
         scan.path = request_.paths[number];
         scan.tree = snapshot->tree;
         scan.unreadable = unreadable;
@@ -169,7 +170,7 @@ private:
 
     const HelperRequest& request_;
     const std::function<void(const HelperProgress&)>& onProgress_;
-    std::vector<HelperScan> scans_;
+    std::vector<ReadFolder> scans_;
     std::vector<Unreadable> unreadable_;
     UniqueFd snapshot_;
     bool end_ = false;
@@ -274,7 +275,7 @@ Result<Done> serveRequest(int in, int out)
     return Done{};
 }
 
-Result<std::vector<HelperScan>> readAnswer(int fd, const HelperRequest& request,
+Result<std::vector<ReadFolder>> readAnswer(int fd, const HelperRequest& request,
                                            const std::function<void(const HelperProgress&)>& onProgress,
                                            std::stop_token stop)
 {
@@ -325,7 +326,7 @@ Result<std::vector<HelperScan>> readAnswer(int fd, const HelperRequest& request,
     return receiver.take();
 }
 
-Result<std::vector<HelperScan>> runHelper(const std::vector<std::string>& command, const HelperRequest& request,
+Result<std::vector<ReadFolder>> runHelper(const std::vector<std::string>& command, const HelperRequest& request,
                                           const std::function<void(const HelperProgress&)>& onProgress,
                                           std::stop_token stop)
 {
@@ -334,8 +335,7 @@ Result<std::vector<HelperScan>> runHelper(const std::vector<std::string>& comman
         return started.error();
     auto process = std::move(*started);
     // A request can be larger than a pipe holds, and the helper may be gone before it has read it.
-    std::thread sender(
-        [bytes = encodeRequest(request), to = std::move(process.to)] { (void)sendTo(to.get(), bytes); });
+    std::thread sender([bytes = encodeRequest(request), to = std::move(process.to)] { (void)sendTo(to.get(), bytes); });
     auto answer = readAnswer(process.from.get(), request, onProgress, stop);
     process.from.reset(); // a helper that goes on finds nobody listening and ends
     if (!answer)

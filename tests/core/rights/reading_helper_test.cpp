@@ -11,9 +11,9 @@
 #include <random>
 #include <thread>
 
-#include "core/helper/helper.h"
 #include "core/platform/privilege.h"
 #include "core/platform/unique_fd.h"
+#include "core/rights/reading_helper.h"
 #include "support/test_tree.h"
 
 using namespace kurvo;
@@ -50,7 +50,7 @@ std::string served(const std::string& request)
     return answer;
 }
 
-Result<std::vector<HelperScan>> received(const TestFolder& t, const std::string& answer, const HelperRequest& request)
+Result<std::vector<ReadFolder>> received(const TestFolder& t, const std::string& answer, const HelperRequest& request)
 {
     const UniqueFd file(::open(t.text("answer", answer).c_str(), O_RDONLY | O_CLOEXEC));
     return readAnswer(file.get(), request);
@@ -146,7 +146,7 @@ TEST_CASE("a helper that is not there, refused, killed or talks nonsense is said
     t.file("place/a", 1000);
     const auto request = asking({t / "place"});
     const auto run = [&](std::vector<std::string> command) { return runHelper(command, request, {}, {}); };
-    const auto kind = [](const Result<std::vector<HelperScan>>& answer) {
+    const auto kind = [](const Result<std::vector<ReadFolder>>& answer) {
         REQUIRE_FALSE(answer);
         CHECK_FALSE(answer.error().sentence.empty());
         return answer.error().kind;

@@ -28,12 +28,12 @@ Result<std::vector<RunRecord>> readHistory(Logbook& logbook);
 
 /// What a run freed, and why it is less than what was taken off the drive.
 struct Proof {
-    std::int64_t cameFree = 0;      ///< free after less free before; bytes of the place's drive
-    std::uint64_t cleared = 0;      ///< on disk, of all that was trashed, deleted or moved
-    std::uint64_t inTrash = 0;      ///< still there
-    std::uint64_t otherLinks = 0;   ///< further hard links hold it
-    std::uint64_t heldOpen = 0;     ///< a program does
-    std::uint64_t unexplained = 0;  ///< what of the rest did not come free
+    std::int64_t cameFree = 0;          ///< free after less free before; bytes of the place's drive
+    std::uint64_t cleared = 0;          ///< on disk, of all that was trashed, deleted or moved
+    std::uint64_t inTrash = 0;          ///< still there
+    std::uint64_t otherLinks = 0;       ///< further hard links hold it
+    std::uint64_t heldOpen = 0;         ///< a program does
+    std::uint64_t unexplained = 0;      ///< what of the rest did not come free
     std::vector<std::string> sentences; ///< the same, for people; empty where all came free
 };
 

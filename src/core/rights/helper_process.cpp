@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/helper/helper_process.h"
+#include "core/rights/helper_process.h"
 
 #include <fcntl.h>
 #include <spawn.h>

@@ -11,7 +11,7 @@
 
 #include "act_fixture.h"
 #include "core/act/act_helper.h"
-#include "core/act/history.h"
+#include "core/act/run_history.h"
 #include "core/base/figures.h"
 #include "core/report/run_report.h"
 

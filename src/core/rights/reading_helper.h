@@ -10,8 +10,9 @@
 //   1 progress   u64 entries, u64 bytes on disk, then the current folder
 //   2 part       bytes of a snapshot file (docs/snapshot-format.md), in order
 //   3 unreadable u32 errno, then a path; before the scan's end
-//   4 scanned    u32 number of the path in the request, u64 number unreadable; the parts since the last are its
-//   snapshot 5 failed     u32 number of the path in the request, then a sentence 6 end
+//   4 scanned    u32 number of the path in the request, u64 number unreadable; the parts since are its snapshot
+//   5 failed     u32 number of the path in the request, then a sentence
+//   6 end
 #pragma once
 
 #include <cstdint>
@@ -37,7 +38,7 @@ struct HelperProgress {
 };
 
 /// What came back for one of the paths.
-struct HelperScan {
+struct ReadFolder {
     std::string path;
     std::shared_ptr<const FileTree> tree; ///< null where it failed
     std::uint64_t unreadable = 0;
@@ -54,13 +55,13 @@ Result<Done> serveRequest(int in, int out);
 
 /// Reads an answer until its end mark. Every length is checked before it is believed, and a tree is only taken for the
 /// path that was asked for. WrongFormat for rubbish, Damaged where it ends before its end mark, Cancelled by `stop`.
-Result<std::vector<HelperScan>> readAnswer(int fd, const HelperRequest& request,
+Result<std::vector<ReadFolder>> readAnswer(int fd, const HelperRequest& request,
                                            const std::function<void(const HelperProgress&)>& onProgress = {},
                                            std::stop_token stop = {});
 
 /// Starts `command` (program and arguments), sends it the request and reads its answer. NoPermission when the user
 /// refused the rights; Unsupported when they cannot be asked for here (no such program, nobody to ask).
-Result<std::vector<HelperScan>> runHelper(const std::vector<std::string>& command, const HelperRequest& request,
+Result<std::vector<ReadFolder>> runHelper(const std::vector<std::string>& command, const HelperRequest& request,
                                           const std::function<void(const HelperProgress&)>& onProgress,
                                           std::stop_token stop);
 
