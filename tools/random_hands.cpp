@@ -1,20 +1,23 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// kurvo-random-hands SEED EVENTS: drives the real window at random by mouse, keys, wheel and drags, over the demo, while
-// places are opened and closed, scanned again, planned and carried out, and files change below. It ends with 0 when the
-// window still answers; what a sanitizer finds ends it before. Nothing but a folder made for it is ever changed: the
-// window has the demo's data only, dialogs that choose files or confirm are turned away, and a plan is carried out by
-// this program itself and only where every item lies in the practice folder.
+// kurvo-random-hands SEED EVENTS: drives the real window at random by mouse, keys, wheel and drags, over the demo,
+// while places are opened and closed, scanned again, planned and carried out, and files change below. It ends with 0
+// when the window still answers; what a sanitizer finds ends it before. Nothing but a folder made for it is ever
+// changed: the window has the demo's data only, dialogs that choose files or confirm are turned away, and a plan is
+// carried out by this program itself and only where every item lies in the practice folder.
 #include <QApplication>
 #include <QDialog>
+#include <QDrag>
 #include <QFileDialog>
 #include <QMenu>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QTimer>
 
 #include <filesystem>
 #include <fstream>
 #include <random>
+#include <utility>
 
 #include <fmt/format.h>
 
@@ -43,6 +46,18 @@ public:
         window_.prepareDemo();
         if (!QTest::qWaitFor([this] { return window_.scanStage()->cards().size() >= 3; }, 120000))
             return 3;
+        // What waits in a loop of its own (a drag, a menu) is let go of.
+        QTimer watch;
+        unsigned seen = 0;
+        QObject::connect(&watch, &QTimer::timeout, &window_, [&] {
+            if (std::exchange(seen, last_ + 1) != last_ + 1)
+                return;
+            QDrag::cancel();
+            if (auto* popup = QApplication::activePopupWidget())
+                popup->close();
+            turnAwayDialogs();
+        });
+        watch.start(150);
         for (unsigned i = 0; i < events; ++i) {
             last_ = i;
             step();
@@ -52,12 +67,20 @@ public:
                 window_.show(); // it was closed by key
         }
         // It still answers.
+        for (const auto& scan : window_.models().scans.scans())
+            window_.models().scans.pauseScan(scan.get(), false);
+        if (window_.models().runner.planJob())
+            window_.models().runner.pausePlanJob(false);
         window_.models().places.closePlace(0);
         window_.setStage(Stage::Scan);
         const bool idle = QTest::qWaitFor(
             [this] { return !window_.models().scans.runningScan() && !window_.models().runner.planJob(); }, 60000);
         fmt::print("{} events, {} places opened, {} rescans, {} runs, {} files changed\n", events, opened_, rescans_,
                    runs_, changed_);
+        for (const auto& scan : window_.models().scans.scans())
+            fmt::print("still scanning {}{}\n", scan->path, scan->pausedSinceMs != 0 ? ", paused" : "");
+        if (const auto* job = window_.models().runner.planJob())
+            fmt::print("still at a job of kind {}\n", static_cast<int>(job->kind));
         return idle && !window_.grab().isNull() ? 0 : 3;
     }
 
@@ -120,13 +143,14 @@ private:
 
     void key()
     {
-        static const int keys[] = {Qt::Key_Up,     Qt::Key_Down,   Qt::Key_Left, Qt::Key_Right,    Qt::Key_Tab,
-                                   Qt::Key_Return, Qt::Key_Escape, Qt::Key_Home, Qt::Key_End,      Qt::Key_PageDown,
-                                   Qt::Key_Space,  Qt::Key_Delete, Qt::Key_Menu, Qt::Key_Backspace, Qt::Key_F5,
-                                   Qt::Key_F6,     Qt::Key_Backtab, Qt::Key_A,   Qt::Key_C,        Qt::Key_L,
-                                   Qt::Key_H,      Qt::Key_W,      Qt::Key_X,    Qt::Key_Z,        Qt::Key_Slash,
-                                   Qt::Key_1,      Qt::Key_2,      Qt::Key_3,    Qt::Key_4,        Qt::Key_5};
-        auto* focus = QApplication::activePopupWidget() ? QApplication::activePopupWidget() : QApplication::focusWidget();
+        static const int keys[] = {Qt::Key_Up,     Qt::Key_Down,    Qt::Key_Left, Qt::Key_Right,     Qt::Key_Tab,
+                                   Qt::Key_Return, Qt::Key_Escape,  Qt::Key_Home, Qt::Key_End,       Qt::Key_PageDown,
+                                   Qt::Key_Space,  Qt::Key_Delete,  Qt::Key_Menu, Qt::Key_Backspace, Qt::Key_F5,
+                                   Qt::Key_F6,     Qt::Key_Backtab, Qt::Key_A,    Qt::Key_C,         Qt::Key_L,
+                                   Qt::Key_H,      Qt::Key_W,       Qt::Key_X,    Qt::Key_Z,         Qt::Key_Slash,
+                                   Qt::Key_1,      Qt::Key_2,       Qt::Key_3,    Qt::Key_4,         Qt::Key_5};
+        auto* focus =
+            QApplication::activePopupWidget() ? QApplication::activePopupWidget() : QApplication::focusWidget();
         QTest::keyClick(focus ? focus : &window_, static_cast<Qt::Key>(keys[below(std::size(keys))]), modifiers());
     }
 

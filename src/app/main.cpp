@@ -4,6 +4,7 @@
 #include <QFile>
 
 #include "app/shell/main_window.h"
+#include "app/shell/termination.h"
 
 int main(int argc, char** argv)
 {
@@ -26,6 +27,9 @@ int main(int argc, char** argv)
     window.show();
     if (parser.isSet("demo"))
         window.prepareDemo();
+    kurvo::app::heedTermination(window);
+    if (parser.positionalArguments().isEmpty() && !parser.isSet("demo"))
+        window.openLastPlace();
     for (const auto& argument : parser.positionalArguments()) {
         const auto path = QFile::encodeName(argument).toStdString();
         if (path.ends_with(kurvo::snapshotSuffix))

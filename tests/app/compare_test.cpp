@@ -317,6 +317,23 @@ TEST_CASE_METHOD(CompareWindow, "compare: the filter works on changes, and says 
     }));
 }
 
+TEST_CASE_METHOD(CompareWindow, "a place is closed while it is compared: nothing of it comes afterwards",
+                 "[app][compare]")
+{
+    grow();
+    t.file("other/a", 4096);
+    scan(p);
+    toCompare();
+    comparing().choose(0, 1);
+    REQUIRE(comparing().isBusy());
+    models().places.closePlace(0);
+    QTest::qWait(300);
+    CHECK(comparing().comparison() == nullptr);
+    CHECK_FALSE(comparing().isBusy());
+    scan(t / "other");
+    CHECK(stage()->model()->rowCount() == 0);
+}
+
 TEST_CASE_METHOD(CompareWindow, "the history of what is selected stands in the dossier of every stage",
                  "[app][compare]")
 {

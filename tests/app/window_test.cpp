@@ -3,9 +3,9 @@
 
 #include <sys/stat.h>
 
-#include <QMessageBox>
 #include <QTimer>
 
+#include "app/dialogs/help_dialog.h"
 #include "app/style/words.h"
 #include "app/window_fixture.h"
 #include "core/snapshot/catalogue.h"
@@ -438,7 +438,7 @@ TEST_CASE("all actions stand in the menu with their keys", "[window]")
         CHECK(keys.contains(key));
     CHECK(keys.size() == QSet<QString>(keys.begin(), keys.end()).size()); // no key means two things
     w.key(Qt::Key_F1);
-    auto* box = w.window->findChild<QMessageBox*>();
+    auto* box = w.window->findChild<app::HelpDialog*>();
     REQUIRE(box);
     CHECK(box->text().contains("Follow the weight"));
     box->close();

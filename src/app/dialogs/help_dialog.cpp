@@ -8,23 +8,33 @@
 
 namespace kurvo::app {
 
-HelpDialog::HelpDialog(const QString& title, const QString& page, QWidget* parent) : QDialog(parent)
+HelpDialog::HelpDialog(const QString& title, QWidget* parent) : QDialog(parent), text_(new QTextBrowser)
 {
     setObjectName("helpDialog");
     setWindowTitle(title);
-    resize(760, 560);
+    const auto room = parent ? parent->window()->size() - QSize(40, 60) : QSize(760, 560);
+    resize(QSize(760, 560).boundedTo(room));
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 12);
-    auto* text = new QTextBrowser;
-    text->setObjectName("helpText");
-    text->setOpenLinks(false);
-    QFile file(QStringLiteral(":/docs/%1.md").arg(page));
-    if (file.open(QIODevice::ReadOnly))
-        text->setMarkdown(QString::fromUtf8(file.readAll()));
+    text_->setObjectName("helpText");
+    text_->setAccessibleName(title);
+    text_->setOpenLinks(false);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
-    layout->addWidget(text);
+    layout->addWidget(text_);
     layout->addWidget(buttons);
+}
+
+void HelpDialog::showPage(const QString& page)
+{
+    QFile file(QStringLiteral(":/docs/%1.md").arg(page));
+    if (file.open(QIODevice::ReadOnly))
+        text_->setMarkdown(QString::fromUtf8(file.readAll()));
+}
+
+void HelpDialog::setHtml(const QString& html)
+{
+    text_->setHtml(html);
 }
 
 } // namespace kurvo::app

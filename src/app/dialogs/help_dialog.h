@@ -1,16 +1,23 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A page of docs/, which are part of the program, to be read in the window.
+// Something to be read: a page of docs/, which are part of the program, or the keys. It scrolls, and fits the window.
 #pragma once
 
 #include <QDialog>
+#include <QTextBrowser>
 
 namespace kurvo::app {
 
 class HelpDialog : public QDialog {
     Q_OBJECT
 public:
+    explicit HelpDialog(const QString& title, QWidget* parent = nullptr);
     /// `page`: the name of the file in docs/ without its ending: "filter".
-    HelpDialog(const QString& title, const QString& page, QWidget* parent = nullptr);
+    void showPage(const QString& page);
+    void setHtml(const QString& html);
+    QString text() const { return text_->toPlainText(); }
+
+private:
+    QTextBrowser* text_;
 };
 
 } // namespace kurvo::app

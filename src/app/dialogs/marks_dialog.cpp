@@ -48,6 +48,7 @@ MarksDialog::MarksDialog(PlaceStore& places, Cursor& cursor, Notices& notices, K
     list_->setColumnWidth(3, 110);
     list_->verticalHeader()->hide();
     list_->setShowGrid(false);
+    list_->setTabKeyNavigation(false);
     list_->setSelectionBehavior(QAbstractItemView::SelectRows);
     list_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     list_->setTextElideMode(Qt::ElideMiddle);

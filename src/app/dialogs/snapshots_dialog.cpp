@@ -47,6 +47,7 @@ SnapshotsDialog::SnapshotsDialog(PlaceStore& places, const AppFolders& folders, 
     table_->setShowGrid(false);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
+    table_->setTabKeyNavigation(false);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setTextElideMode(Qt::ElideMiddle);
 

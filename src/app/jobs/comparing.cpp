@@ -59,6 +59,11 @@ void Comparing::refresh()
     if (!watched_)
         return;
     if (!place) {
+        // What is still being read or compared is of no place any more.
+        stop_.request_stop();
+        ++request_;
+        ++listRequest_;
+        busy_ = false;
         points_.clear();
         comparison_ = nullptr;
         lines_ = nullptr;
@@ -125,6 +130,8 @@ void Comparing::takePoints(std::vector<CatalogueEntry> entries)
         --before;
     from_ = std::min(firstAt(oldFrom, before), to_);
     if (!samePlace) {
+        comparison_ = nullptr;
+        lines_ = nullptr;
         stranger_.reset();
         strangerFile_.clear();
         curves_.clear();

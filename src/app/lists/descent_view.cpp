@@ -27,8 +27,10 @@ DescentView::DescentView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor,
       callout_(new QFrame), calloutText_(new QLabel), passed_(new QLabel),
       follow_(new QPushButton(tr("Follow the weight")))
 {
+    list_->setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setProperty("role", "panel");
     setAttribute(Qt::WA_StyledBackground);
+    setMinimumWidth(230);
     list_->setObjectName("descent");
     list_->setAccessibleName(tr("Children of the current folder"));
     list_->setModel(model_);

@@ -16,6 +16,8 @@ FileTable::FileTable(FileListModel* model, QWidget* parent) : QTableView(parent)
     setSelectionBehavior(QAbstractItemView::SelectRows);
     setSelectionMode(QAbstractItemView::ExtendedSelection);
     setShowGrid(false);
+    setTabKeyNavigation(false);
+    horizontalHeader()->setSectionsMovable(true);
     setWordWrap(false);
     setMouseTracking(true);
     setContextMenuPolicy(Qt::CustomContextMenu);
@@ -35,6 +37,12 @@ FileTable::FileTable(FileListModel* model, QWidget* parent) : QTableView(parent)
             [this, header](const QPoint& at) { chooseColumns(header->mapToGlobal(at)); });
     connect(header, &QHeaderView::sectionResized, this, [this](int column) {
         if (layingOut_ || column == FileListModel::Folder) // which takes the room that is left
+            return;
+        chosen_ = true;
+        emit columnsChanged();
+    });
+    connect(header, &QHeaderView::sectionMoved, this, [this] {
+        if (layingOut_)
             return;
         chosen_ = true;
         emit columnsChanged();

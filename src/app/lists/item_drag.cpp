@@ -3,23 +3,28 @@
 
 #include <QApplication>
 #include <QDrag>
+#include <QFile>
 #include <QMimeData>
 #include <QMouseEvent>
+#include <QUrl>
 
 namespace kurvo::app {
 
-ItemDrag::ItemDrag(QWidget* view, std::function<bool(const QPoint&)> mayDrag)
-    : QObject(view), view_(view), mayDrag_(std::move(mayDrag))
+ItemDrag::ItemDrag(QWidget* view, std::function<bool(const QPoint&)> mayDrag, Paths paths)
+    : QObject(view), view_(view), mayDrag_(std::move(mayDrag)), paths_(std::move(paths))
 {
     view->installEventFilter(this);
 }
 
-ItemDrag* ItemDrag::ofRows(QAbstractItemView* view)
+ItemDrag* ItemDrag::ofRows(QAbstractItemView* view, Paths paths)
 {
-    return new ItemDrag(view->viewport(), [view](const QPoint& at) {
-        const auto index = view->indexAt(at);
-        return index.isValid() && view->selectionModel()->isSelected(index);
-    });
+    return new ItemDrag(
+        view->viewport(),
+        [view](const QPoint& at) {
+            const auto index = view->indexAt(at);
+            return index.isValid() && view->selectionModel()->isSelected(index);
+        },
+        std::move(paths));
 }
 
 bool ItemDrag::eventFilter(QObject* watched, QEvent* event)
@@ -44,6 +49,11 @@ bool ItemDrag::eventFilter(QObject* watched, QEvent* event)
         auto* drag = new QDrag(view_); // Qt deletes it
         auto* data = new QMimeData;
         data->setData(QString::fromLatin1(draggedItems), QByteArray("1"));
+        QList<QUrl> urls; // for a file manager or an editor
+        for (const auto& path : paths_())
+            urls << QUrl::fromLocalFile(QFile::decodeName(path.c_str()));
+        if (!urls.isEmpty())
+            data->setUrls(urls);
         drag->setMimeData(data);
         drag->exec(Qt::CopyAction);
         return true;

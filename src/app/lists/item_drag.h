@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Dragging what is selected from a view to the plan in the rail. Nothing but the kind travels along: the selection is
-// the session's, and only this program knows it.
+// Dragging what is selected from a view: to the plan in the rail, which knows the selection itself, or as files into
+// another program, which may copy or open them.
 #pragma once
 
 #include <QAbstractItemView>
@@ -8,6 +8,8 @@
 #include <QPoint>
 
 #include <functional>
+#include <string>
+#include <vector>
 
 namespace kurvo::app {
 
@@ -18,9 +20,11 @@ inline constexpr const char* draggedItems = "application/x-kurvo-items";
 class ItemDrag : public QObject {
     Q_OBJECT
 public:
-    ItemDrag(QWidget* view, std::function<bool(const QPoint&)> mayDrag);
+    /// Of the files that another program would get; none where they are not to be had.
+    using Paths = std::function<std::vector<std::string>()>;
+    ItemDrag(QWidget* view, std::function<bool(const QPoint&)> mayDrag, Paths paths);
     /// For the rows of a list or table.
-    static ItemDrag* ofRows(QAbstractItemView* view);
+    static ItemDrag* ofRows(QAbstractItemView* view, Paths paths);
 
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -28,6 +32,7 @@ protected:
 private:
     QWidget* view_;
     std::function<bool(const QPoint&)> mayDrag_;
+    Paths paths_;
     QPoint pressed_;
     bool armed_ = false;
 };

@@ -60,9 +60,11 @@ void PlaceStore::drop(std::uint64_t id)
     emit aboutToClose(id);
     const auto at = std::find_if(places_.begin(), places_.end(), [id](const auto& p) { return p->id == id; });
     const auto index = static_cast<std::size_t>(at - places_.begin());
+    std::shared_ptr<Place> closed(std::move(*at));
     places_.erase(at);
     const bool before = current_ > index || current_ >= places_.size();
     makeCurrent(before && current_ > 0 ? current_ - 1 : current_);
+    discard(std::move(closed)); // the last that know it let go of it first
 }
 
 std::uint64_t PlaceStore::add(Place place)

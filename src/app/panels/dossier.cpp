@@ -59,7 +59,7 @@ Dossier::Dossier(Models& models, QWidget* parent)
 {
     setProperty("role", "panel");
     setObjectName("dossier");
-    setFixedWidth(272);
+    setMinimumWidth(272);
     name_->setProperty("role", "heading");
     name_->setObjectName("dossierName");
     name_->setWordWrap(true);
@@ -144,6 +144,7 @@ void Dossier::layOut()
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setWidget(body_);
+    scroll->setAccessibleName(tr("Facts about what is selected"));
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
     outer->setSpacing(0);

@@ -39,6 +39,7 @@ QBrush brushOf(GaugeBar::Fill fill)
 
 GaugeBar::GaugeBar(QWidget* parent) : QWidget(parent)
 {
+    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setAccessibleName(tr("Capacity of the drive"));
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/pictures/change_picture.h"
 
+#include <QContextMenuEvent>
 #include <QKeyEvent>
 #include <QPainter>
 
@@ -305,6 +306,15 @@ void ChangePicture::walk(int dx, int dy)
     const auto node = drawnOf(comparing_.selection());
     const int from = node == noNode ? -1 : picture_->of(drawn(), node);
     choose(from < 0 ? picture_->firstInside(0) : picture_->neighbour(from, dx, dy));
+}
+
+/// By key; the right button has opened it already.
+void ChangePicture::contextMenuEvent(QContextMenuEvent* event)
+{
+    if (event->reason() != QContextMenuEvent::Keyboard)
+        return;
+    const auto own = pointOf(comparing_.selection());
+    emit contextRequested(mapToGlobal(own.isNull() ? rect().center() : own));
 }
 
 void ChangePicture::keyPressEvent(QKeyEvent* event)

@@ -2,6 +2,7 @@
 #include "app/pictures/picture_view.h"
 
 #include <QAccessible>
+#include <QContextMenuEvent>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -441,6 +442,16 @@ void PictureView::walk(int dx, int dy)
         (picture_->cell(to).kind == CellKind::Rest && nodeOf(to) == place->focus))
         return; // the rest of the focus itself cannot be selected, only opened in the descent
     cursor_.select(nodeOf(to));
+}
+
+/// By key; the right button has opened it already.
+void PictureView::contextMenuEvent(QContextMenuEvent* event)
+{
+    if (event->reason() != QContextMenuEvent::Keyboard)
+        return;
+    const auto* place = places_.place();
+    const auto own = place ? pointOf(place->selection != noNode ? place->selection : place->focus) : QPoint();
+    emit contextRequested(mapToGlobal(own.isNull() ? rect().center() : own));
 }
 
 void PictureView::keyPressEvent(QKeyEvent* e)

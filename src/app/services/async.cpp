@@ -5,6 +5,9 @@
 #include <QEvent>
 #include <QPointer>
 #include <QRunnable>
+#include <QTimer>
+
+#include <malloc.h>
 
 #include <atomic>
 
@@ -21,7 +24,8 @@ namespace {
 /// What is to be done, on its way to a worker and back. Both hand-overs are atomic in themselves: a checker of threads
 /// cannot see into Qt's queues.
 struct Errand : QRunnable {
-    Errand(QObject* context, std::function<std::function<void()>()> task) : guard(context), work(std::move(task))
+    Errand(QObject* context, std::function<std::function<void()>()> task)
+        : guard(context), forNobody(!context), work(std::move(task))
     {
         setAutoDelete(false);
         ready.store(true, std::memory_order_release);
@@ -30,6 +34,7 @@ struct Errand : QRunnable {
 
     std::atomic<bool> ready{false};
     QPointer<QObject> guard; ///< interface thread
+    bool forNobody;          ///< nobody can be gone
     std::function<std::function<void()>()> work;
     std::function<void()> then;
 };
@@ -47,7 +52,7 @@ struct Relay : QObject {
         if (event->type() != QEvent::User)
             return QObject::event(event);
         const Errand* errand = static_cast<Back*>(event)->errand.load(std::memory_order_acquire);
-        if (errand->guard)
+        if (errand->guard || errand->forNobody)
             errand->then();
         return true;
     }
@@ -74,6 +79,21 @@ void detail::post(QThreadPool& pool, QObject* context, std::function<std::functi
 {
     relay();
     pool.start(new Errand(context, std::move(work)));
+}
+
+/// The allocator keeps what was freed; after trees of a million entries that is hundreds of megabytes (malloc_trim(3)).
+void detail::trimSoon()
+{
+    static auto* timer = [] {
+        auto* made = new QTimer(&relay());
+        made->setSingleShot(true);
+        constexpr int quiet = 1500; // ms
+        made->setInterval(quiet);
+        QObject::connect(made, &QTimer::timeout,
+                         [] { QThreadPool::globalInstance()->start([] { ::malloc_trim(0); }); });
+        return made;
+    }();
+    timer->start();
 }
 
 QString detail::sentenceOf(const std::exception* thrown)

@@ -32,6 +32,7 @@ signals:
 namespace detail {
 
 QString sentenceOf(const std::exception* thrown);
+void trimSoon();
 
 /// Runs `work` on the pool, and what it returns on the interface thread unless `context` is gone by then.
 void post(QThreadPool& pool, QObject* context, std::function<std::function<void()>()> work);
@@ -93,13 +94,14 @@ void runAsync(QObject* context, Work work, Done done, std::function<void(const Q
     runAsync(*QThreadPool::globalInstance(), context, std::move(work), std::move(done), std::move(failed));
 }
 
-/// Lets go of something large (a tree) on a pool thread. Interface thread only.
+/// Lets go of something large (a tree) on a pool thread, and soon afterwards gives memory that is not used any more
+/// back to the system. Interface thread only.
 template <typename T>
 void discard(std::shared_ptr<T> large)
 {
     detail::post(*QThreadPool::globalInstance(), nullptr, [large = std::move(large)]() mutable {
         large.reset();
-        return [] {};
+        return [] { detail::trimSoon(); };
     });
 }
 

@@ -35,6 +35,11 @@ namespace setting {
 
 inline constexpr BytesSetting geometry{"window/geometry"};
 inline constexpr NumberSetting theme{"window/theme", 0, 0, 2}; ///< ThemeChoice
+inline constexpr SwitchSetting openLast{"window/openLast"};
+inline constexpr TextSetting lastPlace{"window/lastPlace"}; ///< its snapshot, percent-encoded
+inline constexpr BytesSetting exploreSides{"explore/sides"}, findSides{"find/sides"}, compareSides{"compare/sides"};
+inline constexpr SwitchSetting tourSeen{"window/tourSeen"};
+inline constexpr SwitchSetting moreContrast{"window/moreContrast"};
 inline constexpr SwitchSetting decimalSizes{"window/decimal"};
 inline constexpr SwitchSetting stillPictures{"window/stillPictures"};
 inline constexpr TextSetting view{"explore/view"};          ///< of places that come new (ViewMemory)

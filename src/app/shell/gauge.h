@@ -21,6 +21,7 @@ public:
     explicit Gauge(PlaceStore& places, TreeUpdater& trees, PlanModel& planModel, QWidget* parent = nullptr);
 
     GaugeBar* bar() { return bar_; }
+    QPushButton* placeButton() { return place_; }
 
 signals:
     void emptyTrashRequested();

@@ -5,6 +5,7 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QComboBox>
+#include <QContextMenuEvent>
 #include <QCoreApplication>
 #include <QDir>
 #include <QDragEnterEvent>
@@ -14,7 +15,10 @@
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QMimeData>
+#include <QProcess>
+#include <QScreen>
 #include <QStyle>
+#include <QTimer>
 #include <QVBoxLayout>
 
 #include "app/lists/item_drag.h"
@@ -53,16 +57,15 @@ AppFolders withPractice(AppFolders folders)
 MainWindow::MainWindow(AppFolders folders)
     : settings_(folders.settings()), views_(settings_), models_(withPractice(std::move(folders))),
       menu_(new QMenu(this)), rail_(new Rail(menu_)), gauge_(new Gauge(models_.places, models_.trees, models_.plan)),
-      notice_(new NoticeBar), stages_(new QStackedWidget),
+      notice_(new NoticeBar), tour_(new TourBar), stages_(new QStackedWidget),
       scan_(new ScanStage(models_.places, models_.scans, models_.snapshots, models_.folders, settings_)),
       explore_(new ExploreStage(models_)), find_(new FindStage(models_)),
       compare_(new CompareStage(models_, settings_)), clear_(new ClearStage(models_)),
       pointer_(new PointerLine(models_.places, models_.trees, models_.cursor, models_.view, models_.plan))
 {
-    setWindowTitle(models_.folders.demo ? tr("Kurvo – demo") : tr("Kurvo"));
     setWindowIcon(applicationIcon(128));
-    setMinimumSize(1000, 600);
-    resize(1280, 800);
+    setMinimumSize(800, 560);
+    resize(QSize(1280, 800).boundedTo(screen()->availableSize() * 0.95).expandedTo(minimumSize()));
     setAcceptDrops(true);
     placeWidgets();
     qApp->installEventFilter(this);
@@ -72,6 +75,7 @@ MainWindow::MainWindow(AppFolders folders)
     wireModels();
     setStage(Stage::Scan);
     restoreSettings();
+    sayInTitle();
     refreshCommands();
     models_.runner.recover(); // before anything else is carried out, and reads the logbook
 }
@@ -85,6 +89,7 @@ void MainWindow::placeWidgets()
     stages_->addWidget(clear_);
     auto* content = new QVBoxLayout;
     content->setSpacing(0);
+    content->addWidget(tour_);
     content->addWidget(stages_, 1);
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
@@ -98,9 +103,10 @@ void MainWindow::placeWidgets()
     layout->addWidget(gauge_);
     layout->addWidget(line(QFrame::HLine));
     layout->addLayout(middle, 1);
+    layout->addWidget(notice_);
     layout->addWidget(pointer_);
+    connect(notice_, &NoticeBar::shownChanged, pointer_, [this](bool shown) { pointer_->setVisible(!shown); });
     setCentralWidget(central);
-    notice_->setParent(central); // over the stage, so that no view jumps when something is said
     preview_ = new PreviewPanel(models_.places, models_.cursor, central);
 }
 
@@ -108,6 +114,19 @@ void MainWindow::placeWidgets()
 void MainWindow::wireStages()
 {
     connect(rail_, &Rail::stageChosen, this, &MainWindow::setStage);
+    connect(tour_, &TourBar::left, this, [this] { settings_.set(setting::tourSeen, true); });
+    connect(tour_, &TourBar::stageWanted, this, [this](Stage stage) {
+        if (stage != Stage::Scan && !models_.places.place())
+            scan_->startFirst(); // something to look at
+        setStage(stage);
+    });
+    connect(scan_, &ScanStage::demoRequested, this, [this] {
+        const bool started =
+            QProcess::startDetached(QCoreApplication::applicationFilePath(), {QStringLiteral("--demo")});
+        models_.notices.say(started ? tr("A second window opens with sample data. What you see there does not exist.")
+                                    : tr("The window with sample data could not be started."),
+                            started ? Severity::Info : Severity::Warning);
+    });
     connect(explore_, &ExploreStage::scanRequested, this, [this] { setStage(Stage::Scan); });
     connect(explore_, &ExploreStage::contextRequested, this, &MainWindow::showContextMenu);
     connect(find_, &FindStage::scanRequested, this, [this] { setStage(Stage::Scan); });
@@ -139,11 +158,20 @@ void MainWindow::wireStages()
     connect(compare_, &CompareStage::saveRequested, this, &MainWindow::saveChanges);
     connect(&compare_->comparing(), &Comparing::selectionChanged, this, &MainWindow::refreshCommands);
     connect(rail_, &Rail::itemsDropped, this, [this] { planSubjects({}); });
-    ItemDrag::ofRows(explore_->descent()->list());
-    ItemDrag::ofRows(find_->list());
-    new ItemDrag(explore_->picture(), [this](const QPoint&) {
-        return models_.places.place() && models_.places.place()->selection != noNode;
-    });
+    const auto paths = [this] {
+        std::vector<std::string> files;
+        constexpr std::size_t most = 1000;
+        if (const auto* place = models_.places.place(); place && !place->fromSnapshot)
+            for (const NodeId node : subjects())
+                if (files.size() < most)
+                    files.push_back(place->tree->path(node));
+        return files;
+    };
+    ItemDrag::ofRows(explore_->descent()->list(), paths);
+    ItemDrag::ofRows(find_->list(), paths);
+    new ItemDrag(
+        explore_->picture(),
+        [this](const QPoint&) { return models_.places.place() && models_.places.place()->selection != noNode; }, paths);
     connect(gauge_, &Gauge::emptyTrashRequested, this, &MainWindow::askToEmptyTrash);
 }
 
@@ -172,6 +200,12 @@ void MainWindow::wireModels()
     connect(&models_.logbook, &LogbookModel::historyChanged, this, &MainWindow::refreshCommands);
     connect(&models_.runner, &PlanRunner::recovered, this, &MainWindow::showRecovered);
     connect(&models_.plan, &PlanModel::guardAsked, this, &MainWindow::askToLiftGuard);
+    connect(&models_.runner, &PlanRunner::planJobChanged, this, [this] {
+        if (closing_ && !models_.runner.planJob())
+            QTimer::singleShot(0, this, &QWidget::close); // what ended is told first
+    });
+    listen(this, &MainWindow::sayInTitle, models_.scans, &ScanJobs::scansChanged, models_.runner,
+           &PlanRunner::planJobChanged, models_.places, &PlaceStore::placeChanged);
     connect(&models_.view, &PlaceView::marksChanged, this, &MainWindow::fillMarkMenu);
     connect(&models_.notices, &Notices::message, notice_, &NoticeBar::show);
     connect(&models_.snapshots, &SnapshotKeeper::snapshotsLetGo, this, &MainWindow::tellOfKeeping);
@@ -254,6 +288,17 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event)
     } else if (event->type() == QEvent::KeyPress && preview_->isVisible() && isActiveWindow() &&
                static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
         preview_->toggle();
+        return true;
+    } else if (event->type() == QEvent::ContextMenu && (watched == explore_->legend() || watched == gauge_->bar())) {
+        const auto at = static_cast<QContextMenuEvent*>(event)->globalPos();
+        if (watched == explore_->legend()) {
+            pictureMenu_->popup(at);
+        } else {
+            auto* menu = new QMenu(this);
+            menu->setAttribute(Qt::WA_DeleteOnClose);
+            menu->addActions({ledger_, emptyTrash_, closePlace_});
+            menu->popup(at);
+        }
         return true;
     }
     return QMainWindow::eventFilter(watched, event);
@@ -358,6 +403,8 @@ void MainWindow::prepareDemo()
             else
                 models_.notices.say(QString::fromStdString(made.error().sentence), Severity::Problem);
             scan_->reload();
+            if (made && !settings_.of(setting::tourSeen))
+                startTour();
         });
 }
 
@@ -367,6 +414,7 @@ void MainWindow::restoreSettings()
             [this](const QString& sentence) { models_.notices.say(sentence, Severity::Warning); });
     if (const auto geometry = settings_.of(setting::geometry); !geometry.isEmpty() && !restoreGeometry(geometry))
         settings_.refuse(setting::geometry.key);
+    theme_.setMoreContrast(settings_.of(setting::moreContrast));
     chooseTheme(static_cast<ThemeChoice>(settings_.of(setting::theme)));
     chooseUnits(settings_.of(setting::decimalSizes) ? SizeUnits::Decimal : SizeUnits::Binary);
     chooseThreshold(settings_.of(setting::weightThreshold));
@@ -386,14 +434,17 @@ void MainWindow::restoreSettings()
     find_->setColumns(settings_.of(setting::findColumns));
     connect(find_, &FindStage::columnsChanged, this, [this] { settings_.set(setting::findColumns, find_->columns()); });
     find_->filter()->setHistory(settings_.of(setting::filterHistory));
-}
-
-void MainWindow::resizeEvent(QResizeEvent* event)
-{
-    QMainWindow::resizeEvent(event);
-    // Above the legend, which stays in view.
-    constexpr int legend = 34;
-    notice_->placeAbove(QRect(rail_->width(), 0, width() - rail_->width(), height() - pointer_->height() - legend));
+    const std::pair<SidePanels*, const BytesSetting*> sides[] = {{explore_->sides(), &setting::exploreSides},
+                                                                 {find_->sides(), &setting::findSides},
+                                                                 {compare_->sides(), &setting::compareSides}};
+    for (const auto& [panels, key] : sides) {
+        if (const auto kept = settings_.of(*key); !kept.isEmpty() && !panels->restore(kept))
+            settings_.refuse(key->key);
+        connect(panels, &SidePanels::changed, this, [this, panels = panels, key = key] {
+            settings_.set(*key, panels->kept());
+            refreshCommands();
+        });
+    }
 }
 
 void MainWindow::changeEvent(QEvent* event)
@@ -409,14 +460,19 @@ void MainWindow::closeEvent(QCloseEvent* event)
         job && (job->kind == PlanJob::Kind::CarryOut || job->kind == PlanJob::Kind::TakeBack)) {
         models_.runner.stopPlanJob();
         models_.runner.pausePlanJob(false);
-        models_.notices.say(
-            tr("The plan is being carried out. It stops after this item; then the window can be closed."),
-            Severity::Warning);
+        if (!std::exchange(closing_, true))
+            models_.notices.say(
+                tr("The plan is being carried out. It stops after this item; then the window closes by itself."),
+                Severity::Warning);
         event->ignore();
         return;
     }
     models_.keeper.flushPlans();
     settings_.set(setting::geometry, saveGeometry());
+    const auto* place = models_.places.place();
+    settings_.set(setting::lastPlace,
+                  place ? QString::fromLatin1(QByteArray::fromStdString(place->snapshotFile).toPercentEncoding())
+                        : QString());
     find_->filter()->remember();
     settings_.set(setting::filterHistory, find_->filter()->history());
     views_.remember(models_.places);
@@ -426,7 +482,8 @@ void MainWindow::closeEvent(QCloseEvent* event)
 void MainWindow::dragEnterEvent(QDragEnterEvent* event)
 {
     const auto urls = event->mimeData()->urls(); // a list of none is a list as well
-    if (!urls.isEmpty() && urls.first().isLocalFile())
+    const bool own = event->mimeData()->hasFormat(QString::fromLatin1(draggedItems));
+    if (!urls.isEmpty() && urls.first().isLocalFile() && !own)
         event->acceptProposedAction();
 }
 
@@ -440,6 +497,7 @@ void MainWindow::dropEvent(QDropEvent* event)
             scan_->scan(path);
     }
     setStage(Stage::Scan);
+    event->acceptProposedAction();
 }
 
 } // namespace kurvo::app

@@ -12,12 +12,14 @@
 #include "app/dialogs/not_read_dialog.h"
 #include "app/model/view_memory.h"
 #include "app/panels/preview_panel.h"
+#include "app/panels/side_panels.h"
 #include "app/services/settings.h"
 #include "app/shell/commands.h"
 #include "app/shell/gauge.h"
 #include "app/shell/notice_bar.h"
 #include "app/shell/pointer_line.h"
 #include "app/shell/rail.h"
+#include "app/shell/tour.h"
 #include "app/stages/clear/clear_stage.h"
 #include "app/stages/compare/compare_stage.h"
 #include "app/stages/explore/explore_stage.h"
@@ -46,11 +48,12 @@ public:
     ThemeControl& themeControl() { return theme_; }
     /// Makes the demo's data where it is missing, in the background.
     void prepareDemo();
+    /// What was looked at when the window was last closed, where that is wished for.
+    void openLastPlace();
 
 protected:
     void closeEvent(QCloseEvent* event) override;
     void changeEvent(QEvent* event) override;
-    void resizeEvent(QResizeEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -73,6 +76,13 @@ private:
     bool hasItem() const;
     bool hasFolder() const;
     bool isPlannable() const;
+    void sayInTitle();
+    void startTour();
+    void goToPane(int by);
+    void showContextMenuByKey();
+    void closeCurrentPlace();
+    SidePanels* sidesOf(Stage stage) const;
+    std::vector<QWidget*> panes() const;
     bool hasPlan() const;
     bool isLive() const;
     void selectLargest(bool hidden);
@@ -122,6 +132,8 @@ private:
     Rail* rail_;
     Gauge* gauge_;
     NoticeBar* notice_;
+    TourBar* tour_;
+    bool closing_ = false; ///< asked for while a plan was carried out
     QStackedWidget* stages_;
     ScanStage* scan_;
     ExploreStage* explore_;
@@ -137,7 +149,8 @@ private:
             *plan_ = nullptr, *planDelete_ = nullptr, *planMove_ = nullptr;
     std::vector<QAction*> takeAlong_;
     bool stillPictures_ = false;
-    QMenu* markMenu_ = nullptr;
+    QMenu *markMenu_ = nullptr, *pictureMenu_ = nullptr;
+    QAction *follow_ = nullptr, *closePlace_ = nullptr, *ledger_ = nullptr, *emptyTrash_ = nullptr;
     QFileSystemWatcher watcher_; ///< of the folders in view
     QTimer watchSoon_;
 };

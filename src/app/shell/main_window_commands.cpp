@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the window can do: its commands, a menu at a time.
 #include <QApplication>
-#include <QMessageBox>
 
 #include <algorithm>
 
@@ -56,7 +55,8 @@ void MainWindow::makeCommands()
     makeGoCommands(menu_->addMenu(tr("Go")));
     makeItemCommands(menu_->addMenu(tr("Item")));
     makePlanCommands(menu_->addMenu(tr("Plan")));
-    makePictureCommands(menu_->addMenu(tr("Picture")));
+    pictureMenu_ = menu_->addMenu(tr("Picture"));
+    makePictureCommands(pictureMenu_);
     makeViewCommands(menu_->addMenu(tr("View")));
     menu_->addSeparator();
     commands_.add(menu_, {.words = tr("Keyboard shortcuts"), .keys = {QKeySequence::HelpContents}, .run = [this] {
@@ -131,10 +131,11 @@ void MainWindow::makeScanCommands(QMenu* menu)
                          .run = [this, all] { all([this](const ScanJob* job) { models_.scans.stopScan(job); }); },
                          .possible = scanning});
     menu->addSeparator();
-    commands_.add(menu, {.words = tr("Ledger…"),
-                         .keys = {QKeySequence("Ctrl+L")},
-                         .run = [this] { showLedger(); },
-                         .possible = [this, anyPlace] { return anyPlace() && models_.places.place()->hasLedger(); }});
+    ledger_ = commands_.add(
+        menu, {.words = tr("Ledger…"),
+               .keys = {QKeySequence("Ctrl+L")},
+               .run = [this] { showLedger(); },
+               .possible = [this, anyPlace] { return anyPlace() && models_.places.place()->hasLedger(); }});
     commands_.add(menu, {.words = tr("Unreadable items…"),
                          .keys = {QKeySequence("Ctrl+R")},
                          .run = [this] { showNotRead(); },
@@ -189,11 +190,11 @@ void MainWindow::makeGoCommands(QMenu* menu)
                          .run = [this] { models_.cursor.goForward(); },
                          .possible = [this] { return isExploring() && models_.cursor.canGoForward(); }});
     menu->addSeparator();
-    auto* follow = commands_.add(menu, {.words = tr("Follow the weight"),
-                                        .keys = {QKeySequence("W")},
-                                        .run = [this] { models_.cursor.followTheWeight(); },
-                                        .possible = exploring});
-    Commands::showKey(explore_->descent()->followButton(), follow);
+    follow_ = commands_.add(menu, {.words = tr("Follow the weight"),
+                                   .keys = {QKeySequence("W")},
+                                   .run = [this] { models_.cursor.followTheWeight(); },
+                                   .possible = exploring});
+    Commands::showKey(explore_->descent()->followButton(), follow_);
     commands_.add(menu, {.words = tr("Largest file in here"),
                          .keys = {QKeySequence("L")},
                          .run = [this] { selectLargest(false); },
@@ -207,6 +208,20 @@ void MainWindow::makeGoCommands(QMenu* menu)
                                       .run = [this] { explore_->trail()->startTyping(); },
                                       .possible = exploring});
     Commands::tellKey(explore_->trail(), goTo);
+    commands_.add(menu, {.words = tr("Next pane"), .keys = {QKeySequence("F6")}, .run = [this] { goToPane(1); }});
+    commands_.add(menu,
+                  {.words = tr("Previous pane"), .keys = {QKeySequence("Shift+F6")}, .run = [this] { goToPane(-1); }});
+    commands_.add(menu, {.words = tr("Context menu of what has the focus"),
+                         .keys = {QKeySequence("Shift+F10")},
+                         .run = [this] { showContextMenuByKey(); }});
+    auto* places = commands_.add(menu, {.words = tr("Open places…"), .keys = {QKeySequence("F4")}, .run = [this] {
+                                            gauge_->placeButton()->showMenu();
+                                        }});
+    Commands::tellKey(gauge_->placeButton(), places);
+    closePlace_ = commands_.add(menu, {.words = tr("Close this place"),
+                                       .keys = {QKeySequence("Ctrl+W")},
+                                       .run = [this] { closeCurrentPlace(); },
+                                       .possible = [this] { return models_.places.place() != nullptr; }});
     menu->addSeparator();
     for (const auto one : {Stage::Scan, Stage::Explore, Stage::Find, Stage::Compare, Stage::Clear}) {
         auto* button = rail_->button(one);
@@ -254,12 +269,13 @@ void MainWindow::makeItemCommands(QMenu* menu)
             openTerminal(models_.notices, models_.places.place()->tree->path(node),
                          models_.places.place()->tree->isFolder(node));
     });
-    copy_ = item(tr("Copy path"), "Ctrl+Shift+C", [this] {
+    copy_ = item(tr("Copy path"), "Ctrl+C", [this] {
         std::vector<std::string> paths;
         for (const NodeId node : subjects())
             paths.push_back(models_.places.place()->tree->path(node));
         copyPaths(models_.notices, paths);
     });
+    copy_->setShortcuts({QKeySequence("Ctrl+C"), QKeySequence("Ctrl+Shift+C")});
     openInPlace_ = commands_.add(menu, {.words = tr("Expand here"),
                                         .keys = {QKeySequence("Ctrl+I")},
                                         .run =
@@ -328,7 +344,7 @@ void MainWindow::makePlanCommands(QMenu* menu)
                                  const auto& history = models_.logbook.history();
                                  return idle() && std::any_of(history.begin(), history.end(), undoable);
                              }});
-    commands_.add(
+    emptyTrash_ = commands_.add(
         menu, {.words = tr("Empty trash…"),
                .run = [this] { askToEmptyTrash(); },
                .possible =
@@ -385,6 +401,13 @@ void MainWindow::makeViewCommands(QMenu* menu)
                              .run = [this, choice = choice] { chooseTheme(choice); },
                              .isOn = [this, choice = choice] { return theme_.choice() == choice; },
                              .group = themesGroup});
+    commands_.add(menu, {.words = tr("More contrast"),
+                         .run =
+                             [this] {
+                                 theme_.setMoreContrast(!theme_.moreContrast());
+                                 settings_.set(setting::moreContrast, theme_.moreContrast());
+                             },
+                         .isOn = [this] { return theme_.moreContrast(); }});
     menu->addSeparator();
     const std::pair<QString, SizeUnits> units[] = {{tr("Sizes in KiB, MiB, GiB (1024)"), SizeUnits::Binary},
                                                    {tr("Sizes in kB, MB, GB (1000)"), SizeUnits::Decimal}};
@@ -393,6 +416,35 @@ void MainWindow::makeViewCommands(QMenu* menu)
                              .run = [this, unit = unit] { chooseUnits(unit); },
                              .isOn = [unit = unit] { return sizeUnits() == unit; },
                              .group = unitsGroup});
+    menu->addSeparator();
+    const auto side = [&](const QString& words, const char* key, SidePanels::Side which) {
+        commands_.add(menu, {.words = words,
+                             .keys = {QKeySequence(QString::fromLatin1(key))},
+                             .run =
+                                 [this, which] {
+                                     if (auto* panels = sidesOf(stage()))
+                                         panels->toggle(which);
+                                 },
+                             .possible =
+                                 [this, which] {
+                                     const auto* panels = sidesOf(stage());
+                                     return panels && panels->has(which);
+                                 },
+                             .isOn =
+                                 [this, which] {
+                                     const auto* panels = sidesOf(stage());
+                                     return panels && panels->isShown(which);
+                                 }});
+    };
+    side(tr("Left panel"), "F7", SidePanels::Side::Left);
+    side(tr("Dossier"), "F8", SidePanels::Side::Right);
+    commands_.add(menu, {.words = tr("Full screen"),
+                         .keys = {QKeySequence("F11")},
+                         .run = [this] { setWindowState(windowState() ^ Qt::WindowFullScreen); },
+                         .isOn = [this] { return isFullScreen(); }});
+    commands_.add(menu, {.words = tr("Open the last place at the start"),
+                         .run = [this] { settings_.set(setting::openLast, !settings_.of(setting::openLast)); },
+                         .isOn = [this] { return settings_.of(setting::openLast); }});
     menu->addSeparator();
     commands_.add(menu, {.words = tr("Reduce motion"),
                          .run = [this] { chooseMotion(!stillPictures_); },
@@ -408,6 +460,7 @@ void MainWindow::makeViewCommands(QMenu* menu)
 
 void MainWindow::makeHelpCommands(QMenu* menu)
 {
+    commands_.add(menu, {.words = tr("Tour of the stages"), .run = [this] { startTour(); }});
     const std::pair<QString, const char*> pages[] = {{tr("Filters"), "filter"},
                                                      {tr("Advice and the guard"), "advice"},
                                                      {tr("Marks"), "marks"},
@@ -418,7 +471,8 @@ void MainWindow::makeHelpCommands(QMenu* menu)
         auto* command = commands_.add(menu, {.words = title,
                                              .keys = first ? Keys{QKeySequence("Shift+F1")} : Keys{},
                                              .run = [this, title = title, page = page] {
-                                                 auto* dialog = new HelpDialog(title, QString::fromLatin1(page), this);
+                                                 auto* dialog = new HelpDialog(title, this);
+                                                 dialog->showPage(QString::fromLatin1(page));
                                                  dialog->setAttribute(Qt::WA_DeleteOnClose);
                                                  dialog->open();
                                              }});
@@ -501,10 +555,10 @@ void MainWindow::showKeys()
     for (const auto& [words, key] : keys)
         rows += QStringLiteral("<tr><td style='padding-right:24px'>%1</td><td>%2</td></tr>")
                     .arg(words.toHtmlEscaped(), key.toHtmlEscaped());
-    auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Keyboard shortcuts"),
-                                QStringLiteral("<table>%1</table>").arg(rows), QMessageBox::Close, this);
-    box->setAttribute(Qt::WA_DeleteOnClose);
-    box->open();
+    auto* dialog = new HelpDialog(tr("Keyboard shortcuts"), this);
+    dialog->setHtml(QStringLiteral("<table>%1</table>").arg(rows));
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->open();
 }
 
 } // namespace kurvo::app

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/notice_bar.h"
 
+#include <QAccessible>
 #include <QHBoxLayout>
 #include <QStyle>
 
@@ -21,13 +22,14 @@ NoticeBar::NoticeBar(QWidget* parent) : QFrame(parent), text_(new QLabel)
     close->setFixedWidth(24);
     close->setFocusPolicy(Qt::NoFocus); // Escape closes it too, and a disabled button must not pass the focus here
     auto* layout = new QHBoxLayout(this);
-    layout->setContentsMargins(12, 6, 8, 6);
+    layout->setContentsMargins(12, 4, 8, 4);
     layout->addWidget(text_, 1);
     layout->addWidget(close, 0, Qt::AlignTop);
     connect(close, &QPushButton::clicked, this, &QWidget::hide);
     timer_.setSingleShot(true);
     timer_.setInterval(9000);
     connect(&timer_, &QTimer::timeout, this, &QWidget::hide);
+    setMinimumHeight(28); // the line of the pointer
     hide();
 }
 
@@ -51,8 +53,10 @@ void NoticeBar::show(const QString& sentence, Severity severity)
     style()->polish(this);
     setAccessibleName(text_->text());
     QFrame::show();
-    place();
-    raise();
+    QAccessibleEvent said(this, QAccessible::Alert);
+    QAccessible::updateAccessibility(&said);
+    QAccessibleEvent renamed(this, QAccessible::NameChanged);
+    QAccessible::updateAccessibility(&renamed);
     if (severity_ == Severity::Info)
         timer_.start();
     else
@@ -65,17 +69,17 @@ void NoticeBar::hideIfInfo()
         hide();
 }
 
-void NoticeBar::placeAbove(const QRect& area)
+void NoticeBar::showEvent(QShowEvent* event)
 {
-    area_ = area;
-    place();
+    QFrame::showEvent(event);
+    emit shownChanged(true);
 }
 
-void NoticeBar::place()
+void NoticeBar::hideEvent(QHideEvent* event)
 {
-    const int wide = std::min(640, area_.width() - 40);
-    const int high = layout()->totalHeightForWidth(wide);
-    setGeometry(area_.center().x() - wide / 2, area_.bottom() - high - 10, wide, high);
+    QFrame::hideEvent(event);
+    if (isHidden())
+        emit shownChanged(false);
 }
 
 } // namespace kurvo::app

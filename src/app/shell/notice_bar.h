@@ -8,26 +8,31 @@
 #include <QTimer>
 
 #include "app/services/notices.h"
+#include "app/style/painted_parts.h"
 
 namespace kurvo::app {
 
-class NoticeBar : public QFrame {
+/// Has a line of its own below the stages, where it covers nothing (that of the pointer, which it takes the place of).
+class NoticeBar : public QFrame, public PaintedParts {
     Q_OBJECT
 public:
     explicit NoticeBar(QWidget* parent = nullptr);
     void show(const QString& sentence, Severity severity);
-    /// Keeps it at the lower edge of `area`, in the middle.
-    void placeAbove(const QRect& area);
     /// Good news is about what one was doing: it goes with the stage.
     void hideIfInfo();
     QString text() const { return text_->text(); }
+    QAccessible::Role partsRole() const override { return QAccessible::AlertMessage; }
+
+signals:
+    void shownChanged(bool shown);
+
+protected:
+    void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
 
 private:
     QLabel* text_;
-    void place();
-
     QTimer timer_;
-    QRect area_;
     QStringList lines_;
     Severity severity_ = Severity::Info;
 };

@@ -90,6 +90,8 @@ public:
             QAccessible::deleteAccessibleInterface(id);
     }
 
+    /// It may have been asked for before the widget was all it is.
+    QAccessible::Role role() const override { return partsOf(widget())->partsRole(); }
     QString text(QAccessible::Text which) const override
     {
         if (which == QAccessible::Value)

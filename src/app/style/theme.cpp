@@ -15,9 +15,11 @@
 #include <QStyleFactory>
 #include <QTextLayout>
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <unordered_map>
+#include <utility>
 
 namespace kurvo::app {
 namespace {
@@ -31,7 +33,7 @@ Theme lightTheme()
     t.text = "#22272B";
     t.textSecond = "#5E666D";
     t.accent = "#0B6E6E";
-    t.warning = "#B25E09";
+    t.warning = "#A35606";
     t.danger = "#A8322A";
     t.accentFill = "#E1EDEC";
     t.onAccent = "#FFFFFF";
@@ -56,6 +58,22 @@ Theme darkTheme()
     t.seen = "#6B7F8A";
     t.emptyBar = "#2B3138";
     t.dark = true;
+    return t;
+}
+
+/// For whoever needs it: text in black or white only, edges that can be seen, colours further from what they stand on.
+Theme withMoreContrast(Theme t)
+{
+    t.text = t.textSecond = t.dark ? "#FFFFFF" : "#000000";
+    t.window = t.panel = t.dark ? "#000000" : "#FFFFFF";
+    t.line = t.dark ? "#B8C0C8" : "#5A5F63";
+    t.accent = t.dark ? "#7CEBE1" : "#004F4F";
+    t.warning = t.dark ? "#FFC46B" : "#6E3700";
+    t.danger = t.dark ? "#FFA39B" : "#7A120B";
+    t.accentFill = t.dark ? "#12484A" : "#C2E6E3";
+    t.onAccent = t.dark ? "#000000" : "#FFFFFF";
+    t.seen = t.dark ? "#A9BAC4" : "#4A5C66";
+    t.emptyBar = t.dark ? "#1B1F23" : "#F4F2EC";
     return t;
 }
 
@@ -137,7 +155,8 @@ QString styleText()
         QHeaderView { background: %window; }
         QTableWidget { background: %panel; border: none; outline: none; }
         QTableWidget::item:selected { background: %fill; color: %text; }
-        QSplitter::handle { background: %line; }
+        QSplitter::handle { background: transparent; }
+        QSplitter::handle:hover { background: %line; }
     )");
 }
 
@@ -164,6 +183,18 @@ double luminance(const QColor& c)
 }
 
 } // namespace
+
+Theme themeColours(bool dark, bool moreContrast)
+{
+    const auto t = dark ? darkTheme() : lightTheme();
+    return moreContrast ? withMoreContrast(t) : t;
+}
+
+double contrastOf(const QColor& a, const QColor& b)
+{
+    const double one = luminance(a), other = luminance(b);
+    return (std::max(one, other) + 0.05) / (std::min(one, other) + 0.05);
+}
 
 const Theme& theme()
 {
@@ -195,15 +226,21 @@ void ThemeControl::askPortal()
         return;
     bus.connect(portalService, portalPath, portalInterface, "SettingChanged", this,
                 SLOT(portalSettingChanged(QString, QString, QDBusVariant)));
+    for (const auto* key : {"color-scheme", "contrast"})
+        askPortal(QString::fromLatin1(key));
+}
+
+void ThemeControl::askPortal(const QString& key)
+{
     auto message = QDBusMessage::createMethodCall(portalService, portalPath, portalInterface, "Read");
-    message << QStringLiteral("org.freedesktop.appearance") << QStringLiteral("color-scheme");
-    auto* watcher = new QDBusPendingCallWatcher(bus.asyncCall(message, 2000), this);
-    connect(watcher, &QDBusPendingCallWatcher::finished, this, [this, watcher] {
+    message << QStringLiteral("org.freedesktop.appearance") << key;
+    auto* watcher = new QDBusPendingCallWatcher(QDBusConnection::sessionBus().asyncCall(message, 2000), this);
+    connect(watcher, &QDBusPendingCallWatcher::finished, this, [this, watcher, key] {
         const QDBusPendingReply<QDBusVariant> reply = *watcher;
         if (reply.isValid()) {
             // Read wraps the value in a second variant.
             const auto inner = reply.value().variant().value<QDBusVariant>();
-            portalSettingChanged("org.freedesktop.appearance", "color-scheme", inner);
+            portalSettingChanged("org.freedesktop.appearance", key, inner);
         }
         watcher->deleteLater();
     });
@@ -211,13 +248,12 @@ void ThemeControl::askPortal()
 
 void ThemeControl::portalSettingChanged(const QString& group, const QString& key, const QDBusVariant& value)
 {
-    if (group != "org.freedesktop.appearance" || key != "color-scheme")
+    if (group != "org.freedesktop.appearance" || (key != "color-scheme" && key != "contrast"))
         return;
-    const bool dark = value.variant().toUInt() == 1; // 0 no preference, 1 dark, 2 light
-    if (dark == systemDark_)
-        return;
-    systemDark_ = dark;
-    apply();
+    // 0 no preference, 1 dark or more contrast, 2 light
+    bool& known = key == "contrast" ? systemContrast_ : systemDark_;
+    if (std::exchange(known, value.variant().toUInt() == 1) != known)
+        apply();
 }
 
 void ThemeControl::choose(ThemeChoice choice)
@@ -226,10 +262,16 @@ void ThemeControl::choose(ThemeChoice choice)
     apply();
 }
 
+void ThemeControl::setMoreContrast(bool more)
+{
+    moreContrast_ = more;
+    apply();
+}
+
 void ThemeControl::apply()
 {
     const bool dark = choice_ == ThemeChoice::Dark || (choice_ == ThemeChoice::System && systemDark_);
-    current = dark ? darkTheme() : lightTheme();
+    current = themeColours(dark, moreContrast_ || systemContrast_);
     QPalette p;
     p.setColor(QPalette::Window, current.window);
     p.setColor(QPalette::Base, current.panel);

@@ -26,6 +26,9 @@ struct Theme {
 
 /// The theme in force. Interface thread only.
 const Theme& theme();
+Theme themeColours(bool dark, bool moreContrast);
+/// From 1 to 21 (WCAG 2.2, contrast ratio).
+double contrastOf(const QColor& a, const QColor& b);
 
 /// The light theme as long as this lives: for what is painted to be taken along.
 class LightPaper {
@@ -46,6 +49,9 @@ public:
     explicit ThemeControl(QObject* parent = nullptr);
     void choose(ThemeChoice choice);
     ThemeChoice choice() const { return choice_; }
+    /// Also without it where the desktop asks for more contrast.
+    void setMoreContrast(bool more);
+    bool moreContrast() const { return moreContrast_; }
 
 signals:
     void changed();
@@ -56,9 +62,10 @@ private slots:
 private:
     void apply();
     void askPortal();
+    void askPortal(const QString& key);
 
     ThemeChoice choice_ = ThemeChoice::System;
-    bool systemDark_ = false;
+    bool systemDark_ = false, systemContrast_ = false, moreContrast_ = false;
 };
 
 /// Pixel sizes in use: 11, 13, 15, 20, 28.

@@ -86,7 +86,10 @@ std::vector<Evidence> gatherEvidence(const std::string& path, const PackageDatab
         found.push_back({Evidence::Kind::Mount, AdviceLevel::LeaveAlone, "Another filesystem is mounted here."});
     if (packages)
         addPackage(path, *packages, found);
-    addHolders(path, found);
+    // True of each folder that a drive is mounted at, and so of no use: the kernel's threads work in "/".
+    const bool isMountRoot = path == "/" || (!found.empty() && found.back().kind == Evidence::Kind::Mount);
+    if (!isMountRoot)
+        addHolders(path, found);
     constexpr std::int64_t recent = 15 * 60;
     if (const auto age = now - stat.modified; age >= 0 && age < recent)
         found.push_back({Evidence::Kind::JustChanged, AdviceLevel::YourCall,
@@ -112,6 +115,10 @@ Advice adviceFor(const std::string& path, bool isFolder, const RuleBook& book, s
         advice.rule = rule->id;
         if (const auto at = advice.command.find("FILE"); at != std::string::npos)
             advice.command.replace(at, 4, shellQuoted(path));
+    } else if (path == "/") {
+        advice.level = AdviceLevel::LeaveAlone;
+        advice.what = "The whole system lies in it.";
+        advice.action = "Look at what is in it; it is no item itself.";
     } else {
         advice.what = isFolder ? "Nothing is known of this folder." : "Nothing is known of this file.";
         advice.action = "See what it is, whose it is and when it was changed last. Ask before it goes.";

@@ -411,10 +411,13 @@ bool Walk::readEntries(Worker& worker)
         worker.entries.pop_back();
     }
     // In a loop of its own, which the caches like better than a visit between two system calls.
+    const bool programs = holdsPrograms(store_->name(worker.item.node));
     for (auto& entry : worker.entries) {
-        if (entry.stat.kind != EntryKind::Folder)
+        if (entry.stat.kind != EntryKind::Folder) {
             entry.type = typeOfName(entry.name);
-        else if ((entry.flags & FlagUnreadable) == 0 && !mayEnter(entry.stat))
+            if (programs && entry.type == 0)
+                entry.type = typeAmongPrograms(entry.name);
+        } else if ((entry.flags & FlagUnreadable) == 0 && !mayEnter(entry.stat))
             entry.flags |= FlagDoor;
     }
     return true;

@@ -209,6 +209,7 @@ std::shared_ptr<const FileTree> plant(const std::vector<Row>& rows)
         if (found == below.end())
             continue;
         std::vector<NewNode> group;
+        const bool programs = holdsPrograms(store->name(folder));
         for (const auto* child : found->second) {
             NewNode node;
             node.name = fileName(child->path);
@@ -217,6 +218,8 @@ std::shared_ptr<const FileTree> plant(const std::vector<Row>& rows)
             node.stat = child->stat;
             node.flags = child->flags;
             node.type = child->stat.kind == EntryKind::Folder ? FileType{0} : typeOfName(node.name);
+            if (programs && node.type == 0 && child->stat.kind != EntryKind::Folder)
+                node.type = typeAmongPrograms(node.name);
             group.push_back(node);
         }
         const auto first = store->append(folder, group, names).first;

@@ -154,11 +154,15 @@ std::shared_ptr<NodeStore> build(NodeSource& source)
         });
         std::deque<NodeId> folders{rootNode};
         try {
-            while (const auto batch = queue.take()) {
-                std::span<const NewNode> left(batch->nodes);
+            while (auto batch = queue.take()) {
+                std::span<NewNode> left(batch->nodes);
                 for (const auto count : batch->groups) {
                     const auto group = left.first(count);
                     left = left.subspan(count);
+                    if (holdsPrograms(store->name(folders.front())))
+                        for (auto& node : group)
+                            if (node.type == 0 && node.stat.kind != EntryKind::Folder)
+                                node.type = typeAmongPrograms(node.name);
                     const auto first = store->append(folders.front(), group, names).first;
                     folders.pop_front();
                     if (first == noNode && count > 0)

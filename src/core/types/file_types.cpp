@@ -137,12 +137,27 @@ FileType typeOfName(std::string_view name)
             break;
         rest = rest.substr(0, dot);
     }
+    // "libfoo.so.1.2-beta"
+    if (const auto so = name.rfind(".so.");
+        so != std::string_view::npos && so > 0 && so + 4 < name.size() && name[so + 4] >= '0' && name[so + 4] <= '9')
+        return extensions().find("so");
     for (const auto& [whole, extension] : wholeNames)
         if (name == whole)
             return extensions().find(extension);
     if (name.ends_with('~'))
         return extensions().find("bak");
     return 0;
+}
+
+bool holdsPrograms(std::string_view folder)
+{
+    folder = folder.substr(folder.rfind('/') + 1); // the root is a path
+    return folder == "bin" || folder == "sbin" || folder == "libexec";
+}
+
+FileType typeAmongPrograms(std::string_view name)
+{
+    return name.find('.') == std::string_view::npos ? extensions().find("elf") : FileType{0};
 }
 
 const TypeInfo& typeInfo(FileType type)

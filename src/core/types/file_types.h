@@ -42,6 +42,10 @@ struct TypeInfo {
 /// By extension, ASCII case ignored; also names without one that say what they are ("core.1234", "Makefile", ".so.6").
 /// About 40 ns.
 FileType typeOfName(std::string_view name);
+/// Its entries without a known type and without a dot are programs: "bin", "sbin", "libexec", by the folder's name.
+bool holdsPrograms(std::string_view folder);
+/// What is in such a folder, where its name says nothing.
+FileType typeAmongPrograms(std::string_view name);
 const TypeInfo& typeInfo(FileType type);
 
 /// Bytes on disk by family below a node.

@@ -44,6 +44,13 @@ TEST_CASE("numbers after an extension do not hide it", "[types]")
 {
     CHECK(familyOf("recorder.log.1") == Family::Logs);
     CHECK(familyOf("libtide.so.6.2.1") == Family::Programs);
+    CHECK(familyOf("libtide.so.1.2-beta") == Family::Programs);
+    CHECK(familyOf("a.so.b") == Family::Unknown);
+    CHECK(holdsPrograms("bin"));
+    CHECK(holdsPrograms("/usr/sbin"));
+    CHECK_FALSE(holdsPrograms("binary"));
+    CHECK(typeInfo(typeAmongPrograms("tidecalc")).family == Family::Programs);
+    CHECK(typeAmongPrograms("notes.unknown") == 0);
     CHECK(familyOf("syslog.12.gz") == Family::Archives);
     CHECK(familyOf("1.2.3.4") == Family::Unknown);
 }

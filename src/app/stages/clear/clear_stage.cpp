@@ -57,9 +57,11 @@ ClearStage::ClearStage(Models& models, QWidget* parent)
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(0);
     layout->addLayout(left, 1);
-    layout->addWidget(makeSide());
+    side_ = makeSide();
+    layout->addWidget(side_);
 
     setFocusPolicy(Qt::StrongFocus);
+    setAccessibleName(tr("Clear"));
     connect(run_, &RunView::backRequested, this, &ClearStage::showPlan);
     connect(run_, &RunView::emptyTrashRequested, this, &ClearStage::emptyTrashRequested);
     connect(run_, &RunView::reportRequested, this, &ClearStage::reportRequested);
@@ -82,9 +84,21 @@ ClearStage::ClearStage(Models& models, QWidget* parent)
     refreshLogbook();
 }
 
+void ClearStage::resizeEvent(QResizeEvent* event)
+{
+    QWidget::resizeEvent(event);
+    constexpr int narrow = 860;
+    auto* head = static_cast<QBoxLayout*>(head_->layout());
+    head->setDirection(width() < narrow ? QBoxLayout::TopToBottom : QBoxLayout::LeftToRight);
+    head->setSpacing(width() < narrow ? 0 : 6);
+    side_->setFixedWidth(width() < narrow ? 264 : 300);
+}
+
 QWidget* ClearStage::makePlanPage()
 {
     list_->setObjectName("plan");
+    for (auto* drawn : std::initializer_list<QWidget*>{list_, columns_})
+        drawn->setLayoutDirection(Qt::LeftToRight); // as it is drawn
     list_->setAccessibleName(tr("Planned items"));
     list_->setModel(model_);
     list_->setItemDelegate(new PlanRow(this));
@@ -178,7 +192,8 @@ QWidget* ClearStage::makeSide()
     side->addWidget(area, 1);
     auto* box = new QWidget;
     box->setLayout(side);
-    box->setFixedWidth(300);
+    box->setMinimumWidth(264);
+    box->setMaximumWidth(300);
 
     connect(carryOut_, &QPushButton::clicked, this, &ClearStage::carryOut);
     connect(rights_, &QPushButton::clicked, this, &ClearStage::carryOutWithRights);

@@ -22,6 +22,7 @@ class ClearStage : public QWidget {
 public:
     explicit ClearStage(Models& models, QWidget* parent = nullptr);
     QListView* list() { return list_; }
+    std::vector<QWidget*> panes() { return {stack_->currentWidget(), side_}; }
     RunView* runView() { return run_; }
     void showRun(std::int64_t run);
     void showPlan();
@@ -35,6 +36,7 @@ signals:
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
     void showEvent(QShowEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
 
 private:
     QWidget* makePlanPage();
@@ -71,6 +73,7 @@ private:
     QPushButton* check_;
     QPushButton* save_;
     JobCard* job_;
+    QWidget* side_ = nullptr;
     QLabel* logbookTitle_;
     QVBoxLayout* logbook_;
 };

@@ -82,8 +82,8 @@ CompareStage::CompareStage(Models& models, Settings& settings, QWidget* parent)
     auto* whole = new QHBoxLayout(this);
     whole->setContentsMargins(0, 0, 0, 0);
     whole->setSpacing(0);
-    whole->addWidget(stack_, 1);
-    whole->addWidget(dossier_);
+    sides_ = new SidePanels({nullptr, 0}, stack_, {dossier_, 272}, 560);
+    whole->addWidget(sides_);
 
     connect(&comparing_, &Comparing::pointsChanged, this, &CompareStage::refresh);
     connect(&comparing_, &Comparing::changed, this, &CompareStage::refresh);
@@ -198,6 +198,7 @@ void CompareStage::makePictureMenu()
 QWidget* CompareStage::makeBelow()
 {
     list_->setObjectName("changeList");
+    list_->setLayoutDirection(Qt::LeftToRight); // as it is drawn
     list_->setModel(model_);
     list_->setItemDelegate(new ChangeDelegate(list_));
     list_->setMouseTracking(true);
@@ -399,7 +400,7 @@ void CompareStage::refreshRows()
     const auto request = ++rowsRequest_;
     if (comparing_.problem().isEmpty())
         problem_->hide();
-    if (!c)
+    if (!c || comparing_.points().empty())
         return showRows({});
     const auto& info = comparing_.infoNow();
     ChangeQuery query{c,

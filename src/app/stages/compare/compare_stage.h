@@ -14,6 +14,7 @@
 #include "app/jobs/comparing.h"
 #include "app/lists/change_rows.h"
 #include "app/panels/dossier.h"
+#include "app/panels/side_panels.h"
 #include "app/pictures/change_picture.h"
 #include "app/services/settings.h"
 #include "app/stages/compare/change_query.h"
@@ -32,6 +33,8 @@ public:
     ChangeModel* model() { return model_; }
     ChangePicture* picture() { return picture_; }
     Dossier* dossier() { return dossier_; }
+    SidePanels* sides() { return sides_; }
+    std::vector<QWidget*> panes() { return {curve_, list_, picture_, dossier_}; }
     QLineEdit* filter() { return filter_; }
     /// What the list shows: all changes, or those that match the filter; null where it shows something else.
     const ChangeLines& shownLines() const { return shownLines_; }
@@ -88,6 +91,7 @@ private:
     QButtonGroup* modes_;
     QPushButton* pictureMenu_;
     Dossier* dossier_;
+    SidePanels* sides_ = nullptr;
     QTimer soon_; ///< after typing
     ChangeMode mode_ = ChangeMode::Folders;
     ChangeLines shownLines_;

@@ -26,6 +26,7 @@ QString shortSize(std::uint64_t bytes)
 
 UseCurve::UseCurve(Comparing& comparing, QWidget* parent) : QWidget(parent), comparing_(comparing)
 {
+    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setObjectName("useCurve");
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);

@@ -24,13 +24,8 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
     auto* empty = new EmptyPage(tr("Scan a drive or a folder, or open a snapshot: what fills it will be drawn here."));
     connect(empty, &EmptyPage::scanRequested, this, &ExploreStage::scanRequested);
 
-    auto* main = new QWidget;
-    auto* layout = new QHBoxLayout(main);
-    layout->setContentsMargins(0, 0, 0, 0);
-    layout->setSpacing(0);
-    descent_->setFixedWidth(262);
-    layout->addWidget(descent_);
-    auto* middle = new QVBoxLayout;
+    auto* centre = new QWidget;
+    auto* middle = new QVBoxLayout(centre);
     middle->setContentsMargins(12, 8, 12, 4);
     middle->setSpacing(6);
     auto* state = new QWidget;
@@ -68,11 +63,10 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
     pictures_->addWidget(types_);
     middle->addWidget(pictures_, 1);
     middle->addWidget(legend_);
-    layout->addLayout(middle, 1);
-    layout->addWidget(dossier_);
+    sides_ = new SidePanels({descent_, 262}, centre, {dossier_, 272}, 380);
 
     stack_->addWidget(empty);
-    stack_->addWidget(main);
+    stack_->addWidget(sides_);
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
     outer->addWidget(stack_);
@@ -85,6 +79,12 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
     listen(this, &ExploreStage::refreshState, models_.scans, &ScanJobs::scansChanged, models_.places,
            &PlaceStore::changedFoldersChanged);
     refresh();
+}
+
+std::vector<QWidget*> ExploreStage::panes()
+{
+    return {descent_->list(), pictures_->currentIndex() == 1 ? static_cast<QWidget*>(types_->list()) : picture_,
+            legend_, dossier_};
 }
 
 void ExploreStage::refreshState()

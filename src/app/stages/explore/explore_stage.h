@@ -9,6 +9,7 @@
 
 #include "app/lists/descent_view.h"
 #include "app/panels/dossier.h"
+#include "app/panels/side_panels.h"
 #include "app/panels/trail.h"
 #include "app/pictures/legend.h"
 #include "app/pictures/picture_view.h"
@@ -24,9 +25,12 @@ public:
     DescentView* descent() { return descent_; }
     PictureView* picture() { return picture_; }
     TypesView* types() { return types_; }
-    Legend* legend() { return legend_; }
     Trail* trail() { return trail_; }
     Dossier* dossier() { return dossier_; }
+    Legend* legend() { return legend_; }
+    SidePanels* sides() { return sides_; }
+    /// What F6 goes through.
+    std::vector<QWidget*> panes();
     QPushButton* changedButton() { return changed_; }
 
 signals:
@@ -53,6 +57,7 @@ private:
     TypesView* types_;
     Legend* legend_;
     Dossier* dossier_;
+    SidePanels* sides_ = nullptr;
     Trail* trail_;
 };
 

@@ -169,11 +169,6 @@ void FindStage::makeWaysToExplore()
 
 void FindStage::layOut()
 {
-    auto* main = new QWidget;
-    auto* layout = new QHBoxLayout(main);
-    layout->setContentsMargins(0, 0, 0, 0);
-    layout->setSpacing(0);
-    layout->addWidget(questions_);
     auto* files = new QWidget;
     auto* middle = new QVBoxLayout(files);
     middle->setContentsMargins(12, 8, 12, 6);
@@ -194,12 +189,18 @@ void FindStage::layOut()
     middle->addLayout(foot);
     pages_->insertWidget(0, files);
     pages_->setCurrentIndex(0);
-    layout->addWidget(pages_, 1);
-    layout->addWidget(dossier_);
-    stack_->addWidget(main);
+    sides_ = new SidePanels({questions_, 208}, pages_, {dossier_, 272}, 430);
+    stack_->addWidget(sides_);
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
     outer->addWidget(stack_);
+}
+
+std::vector<QWidget*> FindStage::panes()
+{
+    if (pages_->currentIndex() != 0)
+        return {questions_, pages_->currentWidget(), dossier_};
+    return {questions_, filter_, ageField_, list_, dossier_};
 }
 
 void FindStage::wire()

@@ -13,6 +13,7 @@
 
 #include "app/lists/file_table.h"
 #include "app/panels/dossier.h"
+#include "app/panels/side_panels.h"
 #include "app/stages/find/age_field_view.h"
 #include "app/stages/find/duplicates_page.h"
 #include "app/stages/find/filter_line.h"
@@ -37,6 +38,8 @@ public:
     FileListModel* model() { return model_; }
     QuestionList* questions() { return questions_; }
     Dossier* dossier() { return dossier_; }
+    SidePanels* sides() { return sides_; }
+    std::vector<QWidget*> panes();
     DuplicatesPage* duplicates() { return duplicates_; }
     PackagesPage* packages() { return packages_; }
     HeldOpenPage* heldOpen() { return heldOpen_; }
@@ -101,6 +104,7 @@ private:
     QPushButton* light_;
     QPushButton* only_;
     Dossier* dossier_;
+    SidePanels* sides_ = nullptr;
     QStackedWidget* pages_; ///< the list first, then the finders
     DuplicatesPage* duplicates_;
     HeldOpenPage* heldOpen_;

@@ -76,6 +76,10 @@ void PackagesPage::refresh()
     }
     if (shown_ == knowledge.packages() && shownTree_ == place->tree)
         return;
+    if (!shown_) {
+        setFigures(tr("being read"));
+        showEmpty(tr("The packages are being looked for in the place."));
+    }
     shown_ = knowledge.packages();
     shownTree_ = place->tree;
     setSettled(false);

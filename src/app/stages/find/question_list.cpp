@@ -83,9 +83,10 @@ QString questionAdvice(Question question)
 
 QuestionList::QuestionList(QWidget* parent) : QListWidget(parent)
 {
+    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setObjectName("questions");
     setAccessibleName(tr("Ready-made questions"));
-    setFixedWidth(208);
+    setMinimumWidth(208);
     setFrameShape(QFrame::NoFrame);
     setItemDelegate(new QuestionPainter(this));
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);

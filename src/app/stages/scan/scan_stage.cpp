@@ -44,8 +44,10 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(0);
-    layout->addWidget(makeDrives(), 1);
-    layout->addWidget(makeSide());
+    drives_ = makeDrives();
+    side_ = makeSide();
+    layout->addWidget(drives_, 1);
+    layout->addWidget(side_);
 
     connect(start_, &QPushButton::clicked, this, &ScanStage::startTicked);
     connect(choose_, &QPushButton::clicked, this, &ScanStage::chooseFolder);
@@ -55,6 +57,10 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
             reload();
     });
     connect(&scanJobs_, &ScanJobs::scansChanged, this, &ScanStage::showScans);
+    connect(&scanJobs_, &ScanJobs::scanEnded, this, [this](std::uint64_t place, bool ok) {
+        if (ok)
+            keepRecent(place);
+    });
     connect(&grewMost_, &GrewMost::known, this, &ScanStage::showGrowth);
     connect(showAll_, &QPushButton::toggled, this, &ScanStage::reload);
     connect(recent_->menu(), &QMenu::aboutToShow, this, &ScanStage::fillRecent);
@@ -74,6 +80,7 @@ QWidget* ScanStage::makeDrives()
     title->setProperty("role", "title");
     auto* text = new QLabel(tr("Tick drives, or take one folder. The home folder is the quickest start."));
     text->setProperty("role", "second");
+    text->setWordWrap(true);
     cardsNote_->setProperty("role", "second");
     cardsNote_->setWordWrap(true);
     grid_->setSpacing(12);
@@ -82,6 +89,7 @@ QWidget* ScanStage::makeDrives()
     left->setContentsMargins(22, 16, 22, 16);
     left->addWidget(title);
     left->addWidget(text);
+    left->addWidget(makeIntroduction());
     left->addSpacing(8);
     left->addLayout(grid_);
     left->addWidget(cardsNote_);
@@ -101,7 +109,38 @@ QWidget* ScanStage::makeDrives()
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setWidget(leftBox);
+    scroll->setAccessibleName(tr("Drives and scans"));
     return scroll;
+}
+
+/// As long as nothing was ever scanned.
+QWidget* ScanStage::makeIntroduction()
+{
+    introduction_ = new QFrame;
+    introduction_->setObjectName("introduction");
+    introduction_->setProperty("role", "card");
+    auto* layout = new QHBoxLayout(introduction_);
+    layout->setContentsMargins(16, 10, 12, 10);
+    layout->setSpacing(14);
+    auto* words = new QLabel(
+        tr("Enter on a card (or a double-click) scans the drive, and you see what fills it while it is read. Looking "
+           "changes nothing: only what you plan, check and confirm in Clear is ever moved or deleted. To try all of it "
+           "first, there is sample data."));
+    words->setWordWrap(true);
+    words->setObjectName("introductionWords");
+    auto* sample = new QPushButton(tr("Try it with sample data"));
+    sample->setObjectName("trySample");
+    connect(sample, &QPushButton::clicked, this, &ScanStage::demoRequested);
+    layout->addWidget(words, 1);
+    layout->addWidget(sample);
+    introduction_->hide();
+    return introduction_;
+}
+
+void ScanStage::startFirst()
+{
+    if (!cards_.empty())
+        start(cards_.front()->facts());
 }
 
 QWidget* ScanStage::makeSide()
@@ -143,6 +182,7 @@ QWidget* ScanStage::makeSide()
     earlierScroll->setFrameShape(QFrame::NoFrame);
     earlierScroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     earlierScroll->setWidget(earlierBox);
+    earlierScroll->setAccessibleName(tr("Recent snapshots"));
     right->addWidget(earlierScroll, 1);
     auto* rightBox = new QWidget;
     rightBox->setLayout(right);
@@ -247,13 +287,21 @@ void ScanStage::scan(const std::string& path, const QString& name)
     options.exclude = globsIn(settings_.leftOut(path));
     if (optionsOf_.empty())
         leaveOut_->clear();
+    scanJobs_.scanFolder(path, name, options, withRights_->isChecked());
+}
+
+/// What could be scanned is offered again.
+void ScanStage::keepRecent(std::uint64_t id)
+{
+    const auto* place = places_.placeOf(id);
+    if (!place)
+        return;
     auto recent = settings_.of(setting::recentPlaces);
-    const auto known = QString::fromLatin1(QByteArray::fromStdString(path).toPercentEncoding("/"));
+    const auto known = QString::fromLatin1(QByteArray::fromStdString(place->info.place).toPercentEncoding("/"));
     recent.removeAll(known);
     recent.prepend(known);
     constexpr qsizetype kept = 12;
     settings_.set(setting::recentPlaces, recent.mid(0, kept));
-    scanJobs_.scanFolder(path, name, options, withRights_->isChecked());
 }
 
 void ScanStage::scanAgain(const Place& place)
@@ -414,6 +462,8 @@ void ScanStage::showSnapshots(const Catalogue& catalogue)
         connect(link, &QPushButton::clicked, this, [this, path = entry.path] { snapshotKeeper_.open(path); });
         earlier_->addWidget(link);
     }
+    introduction_->setVisible(!folders_.demo && catalogue.entries.empty() &&
+                              settings_.of(setting::recentPlaces).isEmpty());
     QStringList notes;
     if (catalogue.entries.empty())
         notes << tr("Every finished scan is kept here as a snapshot and can be opened again.");

@@ -39,6 +39,9 @@ public:
     /// Puts the keyboard on the first card, now or as soon as there is one.
     void focusFirst();
     QPushButton* chooseButton() { return choose_; }
+    /// As if its card had been pressed.
+    void startFirst();
+    std::vector<QWidget*> panes() { return {drives_, side_}; }
     QPushButton* openButton() { return open_; }
     const std::vector<DriveCard*>& cards() const { return cards_; }
     /// Scans with the options chosen here, and remembers the place. All scans of folders start here.
@@ -49,12 +52,16 @@ public:
 signals:
     void loaded();
     void exploreRequested();
+    void demoRequested(); ///< a window with sample data
 
 protected:
     void showEvent(QShowEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
 
 private:
+    QWidget* makeIntroduction();
+    QFrame* introduction_ = nullptr;
+    QWidget *drives_ = nullptr, *side_ = nullptr;
     struct Found {
         std::vector<Drive> drives;
         std::string problem;
@@ -72,6 +79,7 @@ private:
     void showOptionsOf(const std::string& path);
     void showScans();
     void fillRecent();
+    void keepRecent(std::uint64_t id);
     void watchMounts();
     void placeCards();
     void start(const CardFacts& facts);
