@@ -14,6 +14,7 @@
 
 #include <fmt/format.h>
 
+#include "app/services/async.h"
 #include "app/shell/main_window.h"
 
 using namespace kurvo::app;
@@ -71,6 +72,7 @@ int main(int argc, char** argv)
     start.start();
     if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM") && qEnvironmentVariableIsEmpty("DISPLAY"))
         qputenv("QT_QPA_PLATFORM", "offscreen");
+    giveMemoryBack();
     QApplication application(argc, argv);
     if (argc < 2) {
         fmt::print(stderr, "usage: window_rest FOLDER [RESCANS]\n");

@@ -3,11 +3,13 @@
 #include <QCommandLineParser>
 #include <QFile>
 
+#include "app/services/async.h"
 #include "app/shell/main_window.h"
 #include "app/shell/termination.h"
 
 int main(int argc, char** argv)
 {
+    kurvo::app::giveMemoryBack();
     QApplication application(argc, argv);
     QApplication::setApplicationName("kurvo");
     QApplication::setApplicationVersion(KURVO_VERSION);

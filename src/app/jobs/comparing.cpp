@@ -56,19 +56,15 @@ void Comparing::refresh()
 {
     const auto* place = places_.place();
     stale_ = true;
+    if (!watched_ && !points_.empty() && place && comparison_ &&
+        comparison_->now().sharedStore() != place->tree->sharedStore())
+        drop(); // a tree that is shown no more is not kept for nobody
     if (!watched_)
         return;
     if (!place) {
-        // What is still being read or compared is of no place any more.
-        stop_.request_stop();
-        ++request_;
-        ++listRequest_;
-        busy_ = false;
         points_.clear();
-        comparison_ = nullptr;
-        lines_ = nullptr;
+        drop();
         emit pointsChanged();
-        emit changed();
         return;
     }
     runAsync(
@@ -80,6 +76,21 @@ void Comparing::refresh()
             if (request == listRequest_)
                 takePoints(std::move(entries));
         });
+}
+
+/// What is still being read or compared is of no use any more, nor what was.
+void Comparing::drop()
+{
+    stop_.request_stop();
+    stop_ = {};
+    ++request_;
+    ++listRequest_;
+    busy_ = false;
+    if (comparison_)
+        discard(std::make_shared<std::shared_ptr<const Comparison>>(std::move(comparison_)));
+    comparison_ = nullptr;
+    lines_ = nullptr;
+    emit changed();
 }
 
 void Comparing::takePoints(std::vector<CatalogueEntry> entries)

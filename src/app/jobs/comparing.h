@@ -93,6 +93,7 @@ private:
     struct Answer;
     void takePoints(std::vector<CatalogueEntry> entries);
     void compare();
+    void drop();
     void readCurves();
 
     const AppFolders& folders_;

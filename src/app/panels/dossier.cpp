@@ -186,7 +186,7 @@ void Dossier::update()
     empty_->setVisible(place == nullptr);
     actions_->setVisible(place != nullptr);
     if (!place) {
-        mixTree_ = nullptr; // a closed place frees its memory
+        mixTree_.reset();
         ++mixRequest_;
         return;
     }
@@ -450,7 +450,7 @@ void Dossier::fillLinks(const Place& place, NodeId node)
 
 void Dossier::startMix(NodeId node)
 {
-    if (mixTree_ == models_.places.place()->tree && mixNode_ == node)
+    if (mixTree_.lock() == models_.places.place()->tree && mixNode_ == node)
         return;
     // While a scan runs the mix, which visits everything below, follows about once a second.
     if (models_.places.place()->isGrowing() && mixAge_.isValid() && mixAge_.elapsed() < 900 && mixNode_ == node)

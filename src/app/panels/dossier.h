@@ -91,7 +91,7 @@ private:
     unsigned mixRequest_ = 0;
     QElapsedTimer mixAge_; ///< since it was asked for
     NodeId mixNode_ = noNode;
-    std::shared_ptr<const FileTree> mixTree_; ///< of which the mix is shown or being worked out
+    std::weak_ptr<const FileTree> mixTree_; ///< of which the mix is shown or being worked out
 };
 
 } // namespace kurvo::app

@@ -37,7 +37,7 @@ void Legend::refresh()
         return;
     if (place && place->scheme->by() != place->view.colour)
         return; // the colours are being worked out
-    if (place && tree_ == place->shown() && asked_ == place->scheme && shown_ == place->focus &&
+    if (place && tree_.lock() == place->shown() && asked_ == place->scheme && shown_ == place->focus &&
         measure_ == places_.measure())
         return;
     const auto request = ++request_;

@@ -70,7 +70,7 @@ private:
     QElapsedTimer age_; ///< since the mix was asked for
     NodeId shown_ = noNode;
     Measure measure_ = Measure::Disk;
-    std::shared_ptr<const FileTree> tree_; ///< of which the mix is shown or being worked out
+    std::weak_ptr<const FileTree> tree_; ///< of which the mix is shown or being worked out
     std::shared_ptr<const Scheme> asked_;
 };
 

@@ -81,6 +81,12 @@ void detail::post(QThreadPool& pool, QObject* context, std::function<std::functi
     pool.start(new Errand(context, std::move(work)));
 }
 
+void giveMemoryBack()
+{
+    constexpr int large = 128 * 1024; // bytes; glibc's own first value, which then stays
+    ::mallopt(M_MMAP_THRESHOLD, large);
+}
+
 /// The allocator keeps what was freed; after trees of a million entries that is hundreds of megabytes (malloc_trim(3)).
 void detail::trimSoon()
 {

@@ -74,6 +74,10 @@ struct Job {
 
 } // namespace detail
 
+/// Lets the allocator give large pieces of memory back as soon as they are freed: by default it learns to keep them, and
+/// after some rescans of a million entries holds as much again (mallopt(3), M_MMAP_THRESHOLD). Once, at the start.
+void giveMemoryBack();
+
 /// Runs `work` on a pool thread and then `done(result)` on the interface thread, never before this returns, unless
 /// `context` is gone by then. Where the work throws, `failed(sentence)` is called instead; without it the window says
 /// the sentence. Interface thread only.

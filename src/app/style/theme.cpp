@@ -271,7 +271,10 @@ void ThemeControl::setMoreContrast(bool more)
 void ThemeControl::apply()
 {
     const bool dark = choice_ == ThemeChoice::Dark || (choice_ == ThemeChoice::System && systemDark_);
-    current = themeColours(dark, moreContrast_ || systemContrast_);
+    const std::pair wanted(dark, moreContrast_ || systemContrast_);
+    if (std::exchange(applied_, wanted) == wanted)
+        return; // a style sheet is laid over every widget anew
+    current = themeColours(wanted.first, wanted.second);
     QPalette p;
     p.setColor(QPalette::Window, current.window);
     p.setColor(QPalette::Base, current.panel);

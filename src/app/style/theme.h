@@ -9,6 +9,9 @@
 #include <QObject>
 #include <QPainter>
 
+#include <optional>
+#include <utility>
+
 #include "core/types/file_types.h"
 
 namespace kurvo::app {
@@ -65,6 +68,7 @@ private:
     void askPortal(const QString& key);
 
     ThemeChoice choice_ = ThemeChoice::System;
+    std::optional<std::pair<bool, bool>> applied_; ///< dark, more contrast
     bool systemDark_ = false, systemContrast_ = false, moreContrast_ = false;
 };
 

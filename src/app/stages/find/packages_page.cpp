@@ -74,7 +74,7 @@ void PackagesPage::refresh()
         return showEmpty(knowledge.packagesRead() ? knowledge.packagesProblem()
                                                   : tr("The list of packages is being read."));
     }
-    if (shown_ == knowledge.packages() && shownTree_ == place->tree)
+    if (shown_ == knowledge.packages() && shownTree_.lock() == place->tree)
         return;
     if (!shown_) {
         setFigures(tr("being read"));

@@ -29,7 +29,7 @@ private:
     QLineEdit* narrow_;
     QPushButton* copy_;
     std::shared_ptr<const PackageDatabase> shown_;
-    std::shared_ptr<const FileTree> shownTree_;
+    std::weak_ptr<const FileTree> shownTree_;
     unsigned request_ = 0;
 };
 
