@@ -14,6 +14,8 @@
 #include <QTest>
 #include <QTimer>
 
+#include <unistd.h>
+
 #include <filesystem>
 #include <fstream>
 #include <random>
@@ -21,6 +23,7 @@
 
 #include <fmt/format.h>
 
+#include "app/services/async.h"
 #include "app/shell/main_window.h"
 #include "core/base/text.h"
 #include "demo/demo_data.h"
@@ -65,6 +68,8 @@ public:
             turnAwayDialogs();
             if (!window_.isVisible())
                 window_.show(); // it was closed by key
+            if (events >= 5000 && (i + 1) % (events / 10) == 0)
+                tellWhatIsHeld(i + 1);
         }
         // It still answers.
         for (const auto& scan : window_.models().scans.scans())
@@ -85,6 +90,27 @@ public:
     }
 
 private:
+    /// With no place open, so that what grows is what is not let go of.
+    void tellWhatIsHeld(unsigned events)
+    {
+        while (!window_.models().places.places().empty()) {
+            const auto before = window_.models().places.places().size();
+            window_.models().places.closePlace(0);
+            if (window_.models().places.places().size() == before)
+                break; // locked by a job
+        }
+        QTest::qWait(3000);
+        std::ifstream in("/proc/self/statm");
+        std::size_t all = 0, resident = 0;
+        in >> all >> resident;
+        const auto entries = [](const char* folder) {
+            return std::distance(fs::directory_iterator(folder), fs::directory_iterator());
+        };
+        fmt::print("{} events: {} MiB, {} descriptors, {} threads\n", events,
+                   resident * static_cast<std::size_t>(::sysconf(_SC_PAGESIZE)) >> 20, entries("/proc/self/fd"),
+                   entries("/proc/self/task"));
+        std::fflush(stdout);
+    }
     unsigned below(unsigned most) { return std::uniform_int_distribution<unsigned>(0, most - 1)(random_); }
 
     QWidget* target()
@@ -258,6 +284,7 @@ int main(int argc, char** argv)
         qputenv(name, home.path().toUtf8());
     qputenv("DBUS_SESSION_BUS_ADDRESS", "disabled:");
     qputenv("PATH", "/nowhere");
+    giveMemoryBack();
     if (!qEnvironmentVariableIsSet("QT_QPA_PLATFORM"))
         qputenv("QT_QPA_PLATFORM", "offscreen");
     QApplication application(argc, argv);

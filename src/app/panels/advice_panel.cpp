@@ -4,6 +4,7 @@
 #include <QClipboard>
 #include <QGuiApplication>
 #include <QHBoxLayout>
+#include <QStyle>
 #include <QTimer>
 #include <QVBoxLayout>
 
@@ -15,13 +16,6 @@
 
 namespace kurvo::app {
 
-QColor adviceLevelColour(AdviceLevel level)
-{
-    const auto& t = theme();
-    const QColor colours[] = {t.danger, t.warning, t.textSecond, t.accent};
-    return colours[static_cast<std::size_t>(level)];
-}
-
 AdvicePanel::AdvicePanel(PlaceStore& places, Notices& notices, Knowledge& knowledge, QWidget* parent)
     : QWidget(parent), places_(places), notices_(notices), knowledge_(knowledge), level_(new QLabel), text_(new QLabel),
       command_(new QLabel), copy_(new QPushButton(tr("Copy"))), commandRow_(new QWidget), evidence_(new QLabel)
@@ -32,6 +26,7 @@ AdvicePanel::AdvicePanel(PlaceStore& places, Notices& notices, Knowledge& knowle
     auto* title = new QLabel(tr("Advice"));
     title->setProperty("role", "small");
     level_->setObjectName("adviceLevel");
+    level_->setFont(fontOf(13, QFont::DemiBold));
     text_->setObjectName("adviceText");
     text_->setWordWrap(true);
     command_->setObjectName("adviceCommand");
@@ -70,9 +65,12 @@ void AdvicePanel::clear()
 void AdvicePanel::fill(const Advice& advice, const std::optional<Protection>& protection)
 {
     setVisible(true);
-    const auto colour = adviceLevelColour(advice.level);
     level_->setText(adviceLevelText(advice.level));
-    level_->setStyleSheet(QStringLiteral("color: %1; font-weight: 600;").arg(colour.name()));
+    // By its role, so that another theme colours it anew.
+    const char* roles[] = {"danger", "warning", "second", "done"};
+    level_->setProperty("role", roles[static_cast<std::size_t>(advice.level)]);
+    level_->style()->unpolish(level_);
+    level_->style()->polish(level_);
     text_->setText(QString::fromStdString(advice.what + " " + advice.action));
     const auto command = QString::fromStdString(advice.command);
     command_->setProperty("command", command);

@@ -38,7 +38,4 @@ private:
     bool settled_ = true;
 };
 
-/// Danger, warning, quiet or accent.
-QColor adviceLevelColour(AdviceLevel level);
-
 } // namespace kurvo::app

@@ -3,6 +3,7 @@
 
 #include <QAccessible>
 #include <QContextMenuEvent>
+#include <QGestureEvent>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -25,6 +26,7 @@ PictureView::PictureView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor,
     setObjectName("picture");
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
+    grabGesture(Qt::PinchGesture);
     setMinimumSize(240, 180);
     motionRun_.setDuration(150);
     motionRun_.setStartValue(0.0);
@@ -322,7 +324,25 @@ bool PictureView::event(QEvent* e)
         imageStale_ = true;
     if (e->type() == QEvent::Show && !picture_)
         layOut();
+    if (e->type() == QEvent::Gesture) {
+        const auto* gestures = static_cast<QGestureEvent*>(e);
+        if (const auto* pinch = static_cast<const QPinchGesture*>(gestures->gesture(Qt::PinchGesture)))
+            pinched(*pinch);
+        return true;
+    }
     return QWidget::event(e);
+}
+
+/// Two fingers apart go in where they were, together they go out; once, when they are lifted.
+void PictureView::pinched(const QPinchGesture& pinch)
+{
+    constexpr double meant = 1.25;
+    if (pinch.state() != Qt::GestureFinished)
+        return;
+    if (pinch.totalScaleFactor() > meant)
+        goInAt(mapFromGlobal(pinch.hotSpot()));
+    else if (pinch.totalScaleFactor() < 1 / meant)
+        cursor_.goUp();
 }
 
 NodeId PictureView::nodeOf(int cell) const
@@ -410,9 +430,14 @@ void PictureView::wheelEvent(QWheelEvent* e)
         return;
     const bool in = wheel_ > 0;
     wheel_ = 0;
-    if (!in)
-        return cursor_.goUp();
-    NodeId node = nodeOf(picture_->at(e->position()));
+    in ? goInAt(e->position()) : cursor_.goUp();
+}
+
+/// One level towards what is there.
+void PictureView::goInAt(const QPointF& point)
+{
+    const auto* place = places_.place();
+    NodeId node = place && picture_ ? nodeOf(picture_->at(point)) : noNode;
     if (node == noNode || node == place->focus)
         return;
     while (place->tree->parent(node) != place->focus)

@@ -16,6 +16,8 @@
 #include "app/pictures/picture.h"
 #include "app/style/painted_parts.h"
 
+class QPinchGesture;
+
 namespace kurvo::app {
 
 class PictureView : public QWidget, public PaintedParts {
@@ -69,6 +71,8 @@ private:
     void setHoverCell(int cell);
     void enter(int cell);
     void walk(int dx, int dy);
+    void goInAt(const QPointF& point);
+    void pinched(const QPinchGesture& pinch);
     NodeId nodeOf(int cell) const;
     void outline(QPainter& painter, int cell) const;
     void paintMotion(QPainter& painter);

@@ -2,6 +2,7 @@
 #include "app/shell/main_window.h"
 
 #include <QAbstractButton>
+#include <QAbstractScrollArea>
 #include <QApplication>
 #include <QCloseEvent>
 #include <QComboBox>
@@ -17,6 +18,7 @@
 #include <QMimeData>
 #include <QProcess>
 #include <QScreen>
+#include <QScroller>
 #include <QStyle>
 #include <QTimer>
 #include <QVBoxLayout>
@@ -73,6 +75,8 @@ MainWindow::MainWindow(AppFolders folders)
     wireStages();
     wireDossiers();
     wireModels();
+    for (auto* area : findChildren<QAbstractScrollArea*>()) // a finger moves what it is on
+        QScroller::grabGesture(area->viewport(), QScroller::TouchGesture);
     setStage(Stage::Scan);
     restoreSettings();
     sayInTitle();

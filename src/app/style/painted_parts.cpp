@@ -12,16 +12,23 @@
 namespace kurvo::app {
 namespace {
 
+/// Null for others, and for one that is being taken down: it is only a QWidget by then.
 PaintedParts* partsOf(QWidget* widget)
 {
     return dynamic_cast<PaintedParts*>(widget);
+}
+
+int countOf(QWidget* widget)
+{
+    const auto* parts = partsOf(widget);
+    return parts ? parts->partCount() : 0;
 }
 
 class AccessiblePart : public QAccessibleInterface, public QAccessibleActionInterface {
 public:
     AccessiblePart(QWidget* widget, int index) : widget_(widget), index_(index) { }
 
-    bool isValid() const override { return widget_ && index_ < partsOf(widget_)->partCount(); }
+    bool isValid() const override { return widget_ && index_ < countOf(widget_); }
     QObject* object() const override { return nullptr; }
     QWindow* window() const override { return widget_ ? widget_->window()->windowHandle() : nullptr; }
     QAccessibleInterface* parent() const override { return QAccessible::queryAccessibleInterface(widget_); }
@@ -83,7 +90,7 @@ private:
 
 class AccessibleParts : public QAccessibleWidget {
 public:
-    explicit AccessibleParts(QWidget* widget) : QAccessibleWidget(widget, partsOf(widget)->partsRole()) { }
+    explicit AccessibleParts(QWidget* widget) : QAccessibleWidget(widget) { }
     ~AccessibleParts() override
     {
         for (const auto& [index, id] : ids_)
@@ -91,12 +98,16 @@ public:
     }
 
     /// It may have been asked for before the widget was all it is.
-    QAccessible::Role role() const override { return partsOf(widget())->partsRole(); }
+    QAccessible::Role role() const override
+    {
+        const auto* parts = partsOf(widget());
+        return parts ? parts->partsRole() : QAccessible::Client;
+    }
     QString text(QAccessible::Text which) const override
     {
-        if (which == QAccessible::Value)
-            if (const auto value = partsOf(widget())->partsValue(); !value.isEmpty())
-                return value;
+        const auto* parts = which == QAccessible::Value ? partsOf(widget()) : nullptr;
+        if (const auto value = parts ? parts->partsValue() : QString(); !value.isEmpty())
+            return value;
         return QAccessibleWidget::text(which);
     }
     QAccessible::State state() const override
@@ -123,14 +134,14 @@ public:
         QAccessibleWidget::doAction(name);
     }
 
-    int childCount() const override { return QAccessibleWidget::childCount() + partsOf(widget())->partCount(); }
+    int childCount() const override { return QAccessibleWidget::childCount() + countOf(widget()); }
     QAccessibleInterface* child(int number) const override
     {
         const int widgets = QAccessibleWidget::childCount();
         if (number < widgets)
             return QAccessibleWidget::child(number);
         const int index = number - widgets;
-        if (index >= partsOf(widget())->partCount())
+        if (index >= countOf(widget()))
             return nullptr;
         auto& id = ids_[index];
         if (!QAccessible::accessibleInterface(id))
@@ -139,7 +150,8 @@ public:
     }
     QAccessibleInterface* childAt(int x, int y) const override
     {
-        const int at = partsOf(widget())->partAt(widget()->mapFromGlobal(QPoint(x, y)));
+        const auto* parts = partsOf(widget());
+        const int at = parts ? parts->partAt(widget()->mapFromGlobal(QPoint(x, y))) : -1;
         return at < 0 ? QAccessibleWidget::childAt(x, y) : child(QAccessibleWidget::childCount() + at);
     }
     int indexOfChild(const QAccessibleInterface* wanted) const override
@@ -202,7 +214,7 @@ void tellParts(QWidget* widget, int current)
     if (current < 0 || !widget->hasFocus())
         return;
     if (auto* all = QAccessible::queryAccessibleInterface(widget))
-        if (auto* one = all->child(all->childCount() - partsOf(widget)->partCount() + current)) {
+        if (auto* one = all->child(all->childCount() - countOf(widget) + current)) {
             QAccessibleEvent focus(one, QAccessible::Focus);
             QAccessible::updateAccessibility(&focus);
         }

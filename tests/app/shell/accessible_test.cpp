@@ -248,3 +248,44 @@ TEST_CASE("places are closed by key, the title says what runs, and the last plac
     CHECK(w.models().places.places().empty());
     CHECK(w.window->windowTitle() == "Kurvo");
 }
+
+TEST_CASE("two fingers go into a picture and out of it", "[window][accessible]")
+{
+    Hearing w;
+    w.show(Stage::Explore);
+    auto* picture = w.window->exploreStage()->picture();
+    const auto at = picture->pointOf(w.node(w.t / "place/films"));
+    static auto* touch = QTest::createTouchDevice();
+    const auto pinch = [&](int from, int to) {
+        const auto fingers = [&](int apart) { return std::pair(at - QPoint(apart, 0), at + QPoint(apart, 0)); };
+        QTest::touchEvent(picture, touch).press(0, fingers(from).first).press(1, fingers(from).second);
+        for (int i = 1; i <= 10; ++i) {
+            const auto [one, other] = fingers(from + (to - from) * i / 10);
+            QTest::touchEvent(picture, touch).move(0, one).move(1, other);
+        }
+        QTest::touchEvent(picture, touch).release(0, fingers(to).first).release(1, fingers(to).second);
+        QTest::qWait(50);
+    };
+    pinch(10, 60);
+    CHECK(w.focused() == w.t / "place/films");
+    w.settle();
+    pinch(60, 10);
+    CHECK(w.focused() == w.t / "place");
+}
+
+TEST_CASE("the window is closed while it is heard", "[window][accessible]")
+{
+    auto w = std::make_unique<Hearing>();
+    QAccessible::setActive(true);
+    for (const auto stage : everyStage) {
+        w->show(stage);
+        w->walk(QAccessible::queryAccessibleInterface(w->window.get()), [&](QAccessibleInterface* one) {
+            (void)one->text(QAccessible::Value);
+            (void)one->rect();
+        });
+    }
+    w->models().places.closePlace(0);
+    w->window.reset();
+    QAccessible::setActive(false);
+    CHECK_FALSE(w->window);
+}

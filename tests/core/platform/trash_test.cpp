@@ -14,7 +14,7 @@ using namespace kurvo::test;
 
 namespace {
 
-EntryStat facts(const std::string& path)
+EntryStat factsOf(const std::string& path)
 {
     EntryStat s;
     REQUIRE(statEntry(AT_FDCWD, path.c_str(), s, StatSync::Fresh) == 0);
@@ -23,7 +23,7 @@ EntryStat facts(const std::string& path)
 
 Result<TrashedItem> trash(const std::string& path, const UserFolders& user)
 {
-    return moveToTrash(path, facts(path), user);
+    return moveToTrash(path, factsOf(path), user);
 }
 
 } // namespace
@@ -130,7 +130,7 @@ TEST_CASE("what was swapped at the last moment is left where it is", "[trash]")
     TestFolder t;
     const auto user = t.user();
     const auto path = t.text("file", "checked");
-    const auto checked = facts(path);
+    const auto checked = factsOf(path);
     REQUIRE(::rename(path.c_str(), (t / "kept").c_str()) == 0);
     t.text("file", "another");
     const auto item = moveToTrash(path, checked, user);
@@ -146,7 +146,7 @@ TEST_CASE("a folder that was swapped for a link is not followed", "[trash]")
     TestFolder t;
     const auto user = t.user();
     const auto path = t.text("real/file", "x");
-    const auto checked = facts(path);
+    const auto checked = factsOf(path);
     REQUIRE(::rename((t / "real").c_str(), (t / "moved").c_str()) == 0);
     t.symlink("moved", "real");
     const auto item = moveToTrash(path, checked, user);

@@ -367,7 +367,8 @@ void CompareStage::refreshExplanation()
     for (std::size_t i = 0; i < std::min(most, places.nodes.size()); ++i) {
         const auto node = places.nodes[i];
         const auto path = c->tree()->path(node);
-        links << QStringLiteral("<a href='%1' style='color:%2; text-decoration:none'><b>%3</b></a>&nbsp;%4")
+        links << QStringLiteral(
+                     "<nobr><a href='%1' style='color:%2; text-decoration:none'><b>%3</b></a>&nbsp;%4</nobr>")
                      .arg(node)
                      .arg(theme().text.name(), toText(c->tree()->label(node)).toHtmlEscaped(),
                           signedText(c->net(node, models_.places.measure()), models_.places.measure())

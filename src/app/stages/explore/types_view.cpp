@@ -169,7 +169,7 @@ void TypesView::showEvent(QShowEvent* event)
 void TypesView::resizeEvent(QResizeEvent* event)
 {
     QWidget::resizeEvent(event);
-    const int widths[] = {0, 54, 70, 66, 70, 70, 84};
+    const int widths[] = {0, 54, 72, 66, 72, 78, 98};
     int room = width() - 160;
     for (int column = Share; column < Columns; ++column) {
         // What there is no room for is left out from the right: it stands in the tooltip.
@@ -218,7 +218,7 @@ void TypesView::setFigures(QTreeWidgetItem* item, const TypeFigures& figures, st
         item->setText(Largest, size(figures.largestSize));
     }
     if (figures.oldest != INT64_MAX)
-        item->setText(Oldest, QString::fromStdString(formatTime(figures.oldest)).left(10));
+        item->setText(Oldest, whenText(figures.oldest));
     item->setData(Name, LargestRole, figures.largest);
     if (figures.largest != noNode) {
         const auto path = toText(places_.place()->tree->path(figures.largest));
