@@ -254,11 +254,13 @@ private:
     {
         for (auto* widget : QApplication::topLevelWidgets()) {
             auto* dialog = qobject_cast<QDialog*>(widget);
-            if (!dialog || !dialog->isVisible())
-                continue;
+            const auto* modal = QApplication::activeModalWidget();
+            if (!dialog || !dialog->isVisible() || (modal && modal != dialog))
+                continue; // nobody gets at one below another
             const auto name = dialog->objectName();
-            const bool dangerous = qobject_cast<QFileDialog*>(dialog) || name.contains("onfirm") ||
-                                   name.contains("rash") || name.contains("move") || name.contains("uard");
+            const bool dangerous = qobject_cast<QFileDialog*>(dialog) || dialog->inherits("QAbstractPrintDialog") ||
+                                   name.contains("onfirm") || name.contains("rash") || name.contains("move") ||
+                                   name.contains("uard");
             if (dangerous || below(6) == 0)
                 dialog->reject();
         }

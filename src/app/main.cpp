@@ -11,6 +11,7 @@ int main(int argc, char** argv)
 {
     kurvo::app::giveMemoryBack();
     QApplication application(argc, argv);
+    QApplication::setLayoutDirection(Qt::LeftToRight); // as its words are, and as its rows are drawn
     QApplication::setApplicationName("kurvo");
     QApplication::setApplicationVersion(KURVO_VERSION);
     QApplication::setDesktopFileName("kurvo");

@@ -39,15 +39,19 @@ struct ModelsOf {
     NodeId node(const std::string& path) const { return place()->tree->find(path).value_or(noNode); }
     bool heard(const char* words) const { return said.join('\n').contains(QLatin1String(words)); }
     static bool until(const std::function<bool()>& condition) { return QTest::qWaitFor(condition, 20000); }
+    bool isIdle() const
+    {
+        const auto& open = models.places.places();
+        return !models.scans.runningScan() && !models.runner.planJob() &&
+               std::all_of(open.begin(), open.end(), [this](const auto& p) { return models.trees.isIdle(p->id); });
+    }
     void settle()
     {
-        REQUIRE(until([this] {
-            const auto& open = models.places.places();
-            return !models.scans.runningScan() && !models.runner.planJob() &&
-                   std::all_of(open.begin(), open.end(), [this](const auto& p) { return models.trees.isIdle(p->id); });
-        }));
-        (void)QTest::qWaitFor([] { return QThreadPool::globalInstance()->activeThreadCount() == 0; }, 1000);
-        QTest::qWait(10);
+        do { // what ends may begin something else
+            REQUIRE(until([this] { return isIdle(); }));
+            (void)QTest::qWaitFor([] { return QThreadPool::globalInstance()->activeThreadCount() == 0; }, 1000);
+            QTest::qWait(10);
+        } while (!isIdle());
     }
     void scan(const std::string& path)
     {

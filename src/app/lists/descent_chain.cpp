@@ -19,7 +19,6 @@ constexpr int mostSteps = 9;
 DescentChain::DescentChain(PlaceStore& places, Cursor& cursor, QWidget* parent)
     : QWidget(parent), places_(places), cursor_(cursor)
 {
-    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setMouseTracking(true);
     setAccessibleName(tr("Parents of the current folder"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);

@@ -27,7 +27,6 @@ DescentView::DescentView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor,
       callout_(new QFrame), calloutText_(new QLabel), passed_(new QLabel),
       follow_(new QPushButton(tr("Follow the weight")))
 {
-    list_->setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setProperty("role", "panel");
     setAttribute(Qt::WA_StyledBackground);
     setMinimumWidth(230);

@@ -32,11 +32,13 @@ FileTable::FileTable(FileListModel* model, QWidget* parent) : QTableView(parent)
     header->setSortIndicator(FileListModel::Disk, Qt::DescendingOrder);
     header->setSectionsClickable(true);
     header->setSectionResizeMode(FileListModel::Folder, QHeaderView::Stretch);
+    header->viewport()->installEventFilter(this);
     header->setContextMenuPolicy(Qt::CustomContextMenu);
     connect(header, &QHeaderView::customContextMenuRequested, this,
             [this, header](const QPoint& at) { chooseColumns(header->mapToGlobal(at)); });
     connect(header, &QHeaderView::sectionResized, this, [this](int column) {
-        if (layingOut_ || column == FileListModel::Folder) // which takes the room that is left
+        // By a person: the style sets widths as well, and the folder takes the room that is left.
+        if (layingOut_ || column == FileListModel::Folder || (!dragging_ && !chosen_))
             return;
         chosen_ = true;
         emit columnsChanged();
@@ -48,6 +50,17 @@ FileTable::FileTable(FileListModel* model, QWidget* parent) : QTableView(parent)
         emit columnsChanged();
     });
     connect(this, &QTableView::doubleClicked, this, &FileTable::goneInto);
+}
+
+bool FileTable::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == horizontalHeader()->viewport()) {
+        if (event->type() == QEvent::MouseButtonPress || event->type() == QEvent::MouseButtonDblClick)
+            dragging_ = true;
+        else if (event->type() == QEvent::MouseButtonRelease)
+            dragging_ = false;
+    }
+    return QTableView::eventFilter(watched, event);
 }
 
 void FileTable::resizeEvent(QResizeEvent* event)

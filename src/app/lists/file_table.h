@@ -24,6 +24,7 @@ signals:
 protected:
     void resizeEvent(QResizeEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
     void layOutColumns();
@@ -31,6 +32,7 @@ private:
 
     bool chosen_ = false;
     bool layingOut_ = false;
+    bool dragging_ = false; ///< the mouse is down on the header
 };
 
 } // namespace kurvo::app

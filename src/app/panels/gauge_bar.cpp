@@ -28,7 +28,7 @@ QBrush brushOf(GaugeBar::Fill fill)
     case GaugeBar::Fill::NotSeen:
         return notSeenDots();
     case GaugeBar::Fill::Reserved:
-        return t.line;
+        return QBrush(t.line, Qt::VerPattern); // by more than a colour, which may be that of what was seen
     case GaugeBar::Fill::Free:
         break;
     }
@@ -39,7 +39,6 @@ QBrush brushOf(GaugeBar::Fill fill)
 
 GaugeBar::GaugeBar(QWidget* parent) : QWidget(parent)
 {
-    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setAccessibleName(tr("Capacity of the drive"));
 }
 

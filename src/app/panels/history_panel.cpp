@@ -17,7 +17,6 @@ HistoryPanel::HistoryPanel(PlaceStore& places, SnapshotKeeper& snapshotKeeper, c
                            QWidget* parent)
     : QWidget(parent), places_(places), snapshotKeeper_(snapshotKeeper), folders_(folders)
 {
-    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setObjectName("historyPanel");
     setFixedHeight(84);
     soon_.setSingleShot(true);

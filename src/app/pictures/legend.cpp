@@ -18,7 +18,6 @@ namespace kurvo::app {
 Legend::Legend(PlaceStore& places, TreeUpdater& trees, Cursor& cursor, PlaceView& placeView, QWidget* parent)
     : QWidget(parent), places_(places), trees_(trees), cursor_(cursor), placeView_(placeView)
 {
-    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setObjectName("legend");
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setMouseTracking(true);

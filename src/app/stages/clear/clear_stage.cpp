@@ -97,8 +97,6 @@ void ClearStage::resizeEvent(QResizeEvent* event)
 QWidget* ClearStage::makePlanPage()
 {
     list_->setObjectName("plan");
-    for (auto* drawn : std::initializer_list<QWidget*>{list_, columns_})
-        drawn->setLayoutDirection(Qt::LeftToRight); // as it is drawn
     list_->setAccessibleName(tr("Planned items"));
     list_->setModel(model_);
     list_->setItemDelegate(new PlanRow(this));

@@ -198,7 +198,6 @@ void CompareStage::makePictureMenu()
 QWidget* CompareStage::makeBelow()
 {
     list_->setObjectName("changeList");
-    list_->setLayoutDirection(Qt::LeftToRight); // as it is drawn
     list_->setModel(model_);
     list_->setItemDelegate(new ChangeDelegate(list_));
     list_->setMouseTracking(true);

@@ -26,7 +26,6 @@ QString shortSize(std::uint64_t bytes)
 
 UseCurve::UseCurve(Comparing& comparing, QWidget* parent) : QWidget(parent), comparing_(comparing)
 {
-    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setObjectName("useCurve");
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);

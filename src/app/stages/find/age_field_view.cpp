@@ -22,7 +22,6 @@ constexpr double hour = 3600, day = 86400;
 AgeFieldView::AgeFieldView(PlaceStore& places, Cursor& cursor, QWidget* parent)
     : QWidget(parent), places_(places), cursor_(cursor)
 {
-    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setObjectName("ageField");
     setAccessibleName(tr("Age field: size against age"));
     setMouseTracking(true);

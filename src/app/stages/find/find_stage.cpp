@@ -135,6 +135,8 @@ void FindStage::nameParts()
     mind_->setWordWrap(true);
     sums_->setObjectName("findSums");
     sums_->setProperty("role", "second");
+    sums_->setWordWrap(true); // the buttons beside it keep their words
+    sums_->setMinimumWidth(64);
 
     connect(list_, &FileTable::columnsChanged, this, &FindStage::columnsChanged);
     connect(list_, &FileTable::goneInto, this, &FindStage::exploreRequested);

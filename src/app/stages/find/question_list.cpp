@@ -83,7 +83,6 @@ QString questionAdvice(Question question)
 
 QuestionList::QuestionList(QWidget* parent) : QListWidget(parent)
 {
-    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setObjectName("questions");
     setAccessibleName(tr("Ready-made questions"));
     setMinimumWidth(208);

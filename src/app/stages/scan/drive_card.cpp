@@ -11,7 +11,6 @@ namespace kurvo::app {
 
 DriveCard::DriveCard(CardFacts facts, QWidget* parent) : QAbstractButton(parent), facts_(std::move(facts))
 {
-    setLayoutDirection(Qt::LeftToRight); // as it is drawn
     setCheckable(true);
     setFocusPolicy(Qt::StrongFocus);
     setAttribute(Qt::WA_Hover);
