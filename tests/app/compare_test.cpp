@@ -334,6 +334,26 @@ TEST_CASE_METHOD(CompareWindow, "a place is closed while it is compared: nothing
     CHECK(stage()->model()->rowCount() == 0);
 }
 
+TEST_CASE_METHOD(CompareWindow, "another place comes while a handle of the curve is held", "[app][compare]")
+{
+    grow();
+    t.file("other/a", 4096);
+    scan(t / "other");
+    scan(p);
+    toCompare();
+    auto* curve = stage()->curve();
+    const auto last = comparing().points().size() - 1;
+    QTest::mousePress(curve, Qt::LeftButton, {}, curve->pointAt(last));
+    QTest::mouseMove(curve, curve->pointAt(last - 1));
+    models().places.showPlace(0);
+    REQUIRE(until([&] { return comparing().points().size() < last; }));
+    curve->grab();
+    QTest::mouseRelease(curve, Qt::LeftButton, {}, QPoint(5, 5));
+    models().places.showPlace(1);
+    compared();
+    CHECK(comparing().points().size() == last + 1);
+}
+
 TEST_CASE_METHOD(CompareWindow, "the history of what is selected stands in the dossier of every stage",
                  "[app][compare]")
 {

@@ -36,11 +36,15 @@ UseCurve::UseCurve(Comparing& comparing, QWidget* parent) : QWidget(parent), com
 
 void UseCurve::refresh()
 {
+    const auto& points = comparing_.points();
+    if (std::max(from_, to_) >= points.size())
+        held_ = Handle::None; // another place came while a handle was held
     if (held_ == Handle::None) {
         from_ = comparing_.from();
         to_ = comparing_.to();
     }
-    const auto& points = comparing_.points();
+    if (hovered_ >= static_cast<int>(points.size()))
+        hovered_ = -1;
     if (!points.empty())
         setAccessibleDescription(
             tr("%1 scans; compared from %2 to %3. Left and Right move a handle, Tab changes handles.")
