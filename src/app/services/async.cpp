@@ -95,8 +95,12 @@ void detail::trimSoon()
         made->setSingleShot(true);
         constexpr int quiet = 1500; // ms
         made->setInterval(quiet);
-        QObject::connect(made, &QTimer::timeout,
-                         [] { QThreadPool::globalInstance()->start([] { ::malloc_trim(0); }); });
+        QObject::connect(made, &QTimer::timeout, [] {
+            detail::post(*QThreadPool::globalInstance(), nullptr, [] {
+                ::malloc_trim(0);
+                return [] {};
+            });
+        });
         return made;
     }();
     timer->start();
