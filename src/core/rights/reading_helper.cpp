@@ -191,7 +191,7 @@ std::string encodeRequest(const HelperRequest& request)
 
 Result<HelperRequest> decodeRequest(std::string_view bytes)
 {
-    const Error wrong{ErrorKind::WrongFormat, {}, 0, "What came on standard input is no request of Kurvo's."};
+    const Error wrong{ErrorKind::WrongFormat, {}, 0, "What came on standard input is not a request of Kurvo's."};
     HelperRequest request;
     for (bool first = true;; first = false) {
         const auto end = bytes.find('\0');
