@@ -260,7 +260,7 @@ TEST_CASE("the helper answers requests and nothing else", "[cli]")
 
     CHECK(shell(t.text("rubbish", "scan / please")) == 2);
     CHECK(readAll(t / "answer").empty());
-    CHECK(readAll(t / "err").find("no request") != std::string::npos);
+    CHECK(readAll(t / "err").find("not a request") != std::string::npos);
     CHECK(shell(t.text("empty", "")) == 2);
 }
 
