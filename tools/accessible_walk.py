@@ -69,6 +69,51 @@ def window():
     return None
 
 
+def dialogs():
+    desktop = Atspi.get_desktop(0)
+    for i in range(desktop.get_child_count()):
+        app = desktop.get_child_at_index(i)
+        if app is None or "kurvo" not in (app.get_name() or "").lower():
+            continue
+        for one in children(app):
+            if one.get_role() in (Atspi.Role.DIALOG, Atspi.Role.FILE_CHOOSER) and shows(one):
+                yield one
+
+
+def key(symbol, name):
+    """Presses a key where the focus is, as the keyboard would."""
+    if not Atspi.generate_keyboard_event(symbol, None, Atspi.KeySynthType.SYM):
+        problems.append(f"{name}: the key could not be pressed")
+
+
+ESCAPE = 0xff1b
+
+
+def walk_dialogs(top, counted):
+    """Each dialog that can be asked for now: by its button or key, and left by Escape."""
+    ways = [("Scan", "Choose the folder", lambda: press(find(top, Atspi.Role.PUSH_BUTTON, "Choose a folder"))),
+            ("Scan", "Open a snapshot", lambda: press(find(top, Atspi.Role.PUSH_BUTTON, "Open a snapshot")))]
+    for stage, title, ask in ways:
+        press(find(top, Atspi.Role.PAGE_TAB, stage))
+        time.sleep(1)
+        ask()
+        box = wait(lambda title=title: next((d for d in dialogs() if d.get_name().startswith(title)), None), 10)
+        if not box:
+            problems.append(f"{title}: no dialog of that name came")
+            continue
+        told = list(all_below(box))
+        for one in told:
+            if states(one).contains(Atspi.StateType.FOCUSABLE) and shows(one) and one != box and \
+                    one.get_role() not in (Atspi.Role.FILLER, Atspi.Role.TABLE_CELL) and \
+                    not one.get_name() and not one.get_description():
+                problems.append(f"{title}: a {one.get_role_name()} has no name")
+        counted[title] = f"{box.get_role_name()}, {len(told)} told"
+        key(ESCAPE, title)
+        if not wait(lambda: not list(dialogs()), 10):
+            problems.append(f"{title}: Escape does not leave it")
+            return
+
+
 def main(program):
     Atspi.init()
     process = subprocess.Popen([program, "--demo"], stderr=subprocess.DEVNULL)
@@ -113,6 +158,7 @@ def main(program):
                     seen = find(top, *pictures[other])
                     if seen and seen.get_name() == pictures[other][1] and shows(seen):
                         problems.append(f"{stage}: the picture of {other} says that it shows")
+        walk_dialogs(top, counted)
         for stage, words in counted.items():
             print(f"{stage}: {words}")
         for problem in problems:

@@ -14,6 +14,7 @@
 #include <QTest>
 #include <QTimer>
 
+#include <malloc.h>
 #include <unistd.h>
 
 #include <filesystem>
@@ -93,6 +94,11 @@ private:
     /// With no place open, so that what grows is what is not let go of.
     void tellWhatIsHeld(unsigned events)
     {
+        auto& models = window_.models();
+        models.scans.stopAll();
+        if (models.runner.planJob())
+            models.runner.pausePlanJob(false);
+        (void)QTest::qWaitFor([&] { return models.scans.scans().empty() && !models.runner.planJob(); }, 20000);
         while (!window_.models().places.places().empty()) {
             const auto before = window_.models().places.places().size();
             window_.models().places.closePlace(0);
@@ -106,9 +112,10 @@ private:
         const auto entries = [](const char* folder) {
             return std::distance(fs::directory_iterator(folder), fs::directory_iterator());
         };
-        fmt::print("{} events: {} MiB, {} descriptors, {} threads\n", events,
-                   resident * static_cast<std::size_t>(::sysconf(_SC_PAGESIZE)) >> 20, entries("/proc/self/fd"),
-                   entries("/proc/self/task"));
+        const auto heap = ::mallinfo2();
+        fmt::print("{} events: {} MiB, of which {} in use on the heap, {} descriptors, {} threads\n", events,
+                   resident * static_cast<std::size_t>(::sysconf(_SC_PAGESIZE)) >> 20,
+                   (heap.uordblks + heap.hblkhd) >> 20, entries("/proc/self/fd"), entries("/proc/self/task"));
         std::fflush(stdout);
     }
     unsigned below(unsigned most) { return std::uniform_int_distribution<unsigned>(0, most - 1)(random_); }

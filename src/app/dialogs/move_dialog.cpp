@@ -2,8 +2,8 @@
 #include "app/dialogs/move_dialog.h"
 
 #include <QFile>
-#include <QFileDialog>
 
+#include "app/dialogs/choose.h"
 #include "app/services/async.h"
 #include "app/style/words.h"
 #include "core/base/patience.h"
@@ -46,9 +46,8 @@ MoveDialog::MoveDialog(PlaceStore& places, std::size_t count, std::uint64_t byte
     });
     connect(folder_, &QLineEdit::textChanged, this, &MoveDialog::look);
     connect(choose, &QPushButton::clicked, this, [this] {
-        const auto chosen = QFileDialog::getExistingDirectory(this, tr("Move to"), folder_->text());
-        if (!chosen.isEmpty())
-            folder_->setText(chosen);
+        chooseFolder(this, tr("Move to"), folder_->text(),
+                     [this](const std::string& chosen) { folder_->setText(QFile::decodeName(chosen.c_str())); });
     });
     runAsync(
         this,

@@ -37,6 +37,7 @@ SnapshotsDialog::SnapshotsDialog(PlaceStore& places, const AppFolders& folders, 
     state_->setObjectName("snapshotState");
     state_->setWordWrap(true);
     table_->setObjectName("snapshotList");
+    table_->setAccessibleName(tr("Snapshots of this place"));
     table_->setHorizontalHeaderLabels({tr("taken"), tr("holds"), tr("entries"), tr("file"), tr("name"), tr("note")});
     table_->horizontalHeader()->setSectionResizeMode(5, QHeaderView::Stretch);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
@@ -98,6 +99,9 @@ QLayout* SnapshotsDialog::makePolicy()
 {
     auto* policy = new QHBoxLayout;
     policy->addWidget(new QLabel(tr("Kept automatically: the last")));
+    last_->setAccessibleName(tr("How many of the last are kept"));
+    weeks_->setAccessibleName(tr("For how many weeks one a week is kept"));
+    months_->setAccessibleName(tr("For how many months one a month is kept"));
     last_->setObjectName("keepLast");
     weeks_->setObjectName("keepWeeks");
     months_->setObjectName("keepMonths");

@@ -19,6 +19,7 @@
 
 #include "app/services/async.h"
 #include "app/services/open_with.h"
+#include "app/style/mnemonics.h"
 #include "app/style/words.h"
 #include "core/base/text.h"
 
@@ -121,7 +122,7 @@ void openItemWith(Notices& notices, const std::string& path, const QPoint& at, Q
                 menu->setObjectName("openWithMenu");
                 menu->setAttribute(Qt::WA_DeleteOnClose);
                 for (const auto& program : programs)
-                    menu->addAction(QString::fromStdString(program.name), &notices, [&notices, program, path] {
+                    menu->addAction(asRead(QString::fromStdString(program.name)), &notices, [&notices, program, path] {
                         if (!openWithProgram(program.id, path))
                             notices.say(
                                 QObject::tr("%1 could not be started.").arg(QString::fromStdString(program.name)),

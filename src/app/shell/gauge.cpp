@@ -8,6 +8,7 @@
 #include <algorithm>
 
 #include "app/services/listen.h"
+#include "app/style/mnemonics.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
 
@@ -89,7 +90,8 @@ void Gauge::fillPlaceMenu()
         const auto when = places[i]->isGrowing() ? tr("being scanned")
                           : info.partial         ? tr("%1, partial").arg(whenText(info.taken))
                                                  : whenText(info.taken);
-        auto* action = menu->addAction(toText(info.placeName) + "   " + when, [this, i] { places_.showPlace(i); });
+        auto* action =
+            menu->addAction(asRead(toText(info.placeName)) + "   " + when, [this, i] { places_.showPlace(i); });
         action->setCheckable(true);
         action->setChecked(places[i].get() == places_.place());
     }
@@ -98,7 +100,7 @@ void Gauge::fillPlaceMenu()
         return;
     }
     menu->addSeparator();
-    menu->addAction(tr("Close %1").arg(toText(places_.place()->info.placeName)), [this] {
+    menu->addAction(tr("Close %1").arg(asRead(toText(places_.place()->info.placeName))), [this] {
         for (std::size_t i = 0; i < places_.places().size(); ++i)
             if (places_.places()[i].get() == places_.place())
                 return places_.closePlace(i);
@@ -120,7 +122,7 @@ void Gauge::update()
     }
     const auto& info = place->info;
     const auto name = cutMiddle(toText(info.placeName), fontOf(15, QFont::DemiBold), 200);
-    place_->setText(name + QStringLiteral("  ▾"));
+    place_->setText(asRead(name) + QStringLiteral("  ▾"));
     QStringList facts{QString()};
     if (!info.filesystem.empty() && place->wholeDrive)
         facts << toText(info.filesystem);

@@ -8,6 +8,7 @@
 #include <QComboBox>
 #include <QContextMenuEvent>
 #include <QCoreApplication>
+#include <QDialog>
 #include <QDir>
 #include <QDragEnterEvent>
 #include <QFile>
@@ -28,6 +29,7 @@
 #include "app/services/async.h"
 #include "app/services/item_actions.h"
 #include "app/services/listen.h"
+#include "app/style/mnemonics.h"
 #include "app/style/words.h"
 #include "demo/demo_data.h"
 
@@ -293,6 +295,15 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event)
                static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
         preview_->toggle();
         return true;
+    } else if (event->type() == QEvent::Show || event->type() == QEvent::Hide) {
+        const bool comes = event->type() == QEvent::Show;
+        if (auto* menu = qobject_cast<QMenu*>(watched))
+            comes ? giveMnemonics(*menu) : takeMnemonics(*menu);
+        else if (auto* dialog = qobject_cast<QDialog*>(watched); dialog && comes)
+            giveMnemonics(*dialog);
+    } else if (event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Alt) {
+        if (auto* dialog = qobject_cast<QDialog*>(watched)) // some words have changed since it came
+            giveMnemonics(*dialog);
     } else if (event->type() == QEvent::ContextMenu && (watched == explore_->legend() || watched == gauge_->bar())) {
         const auto at = static_cast<QContextMenuEvent*>(event)->globalPos();
         if (watched == explore_->legend()) {

@@ -436,8 +436,8 @@ void MainWindow::makeViewCommands(QMenu* menu)
                                      return panels && panels->isShown(which);
                                  }});
     };
-    side(tr("Left panel"), "F7", SidePanels::Side::Left);
-    side(tr("Dossier"), "F8", SidePanels::Side::Right);
+    side(tr("Left panel: folders, questions"), "F7", SidePanels::Side::Left);
+    side(tr("Right panel: facts"), "F8", SidePanels::Side::Right);
     commands_.add(menu, {.words = tr("Full screen"),
                          .keys = {QKeySequence("F11")},
                          .run = [this] { setWindowState(windowState() ^ Qt::WindowFullScreen); },

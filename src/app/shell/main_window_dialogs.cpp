@@ -11,6 +11,7 @@
 #include <QPrintDialog>
 #include <QPrinter>
 
+#include "app/dialogs/choose.h"
 #include "app/dialogs/empty_trash_dialog.h"
 #include "app/dialogs/guard_dialog.h"
 #include "app/dialogs/marks_dialog.h"
@@ -283,15 +284,10 @@ void MainWindow::savePlan()
 
 void MainWindow::openPlan()
 {
-    auto* dialog = new QFileDialog(this, tr("Open a plan"), savedIn(), tr("Plan (*.json)"));
-    dialog->setObjectName("openPlanDialog");
-    dialog->setAttribute(Qt::WA_DeleteOnClose);
-    dialog->setFileMode(QFileDialog::ExistingFile);
-    connect(dialog, &QFileDialog::fileSelected, this, [this](const QString& file) {
-        models_.keeper.openPlan(QFile::encodeName(file).toStdString());
+    chooseFile(this, tr("Open a plan"), savedIn(), tr("Plan (*.json)"), [this](const std::string& file) {
+        models_.keeper.openPlan(file);
         setStage(Stage::Clear);
     });
-    dialog->open();
 }
 
 void MainWindow::saveReport(std::int64_t run)

@@ -5,6 +5,9 @@
 #include <QAccessible>
 #include <QAccessibleActionInterface>
 #include <QButtonGroup>
+#include <QMenu>
+#include <QPointer>
+#include <QRadioButton>
 
 #include <map>
 #include <set>
@@ -271,6 +274,115 @@ TEST_CASE("two fingers go into a picture and out of it", "[window][accessible]")
     w.settle();
     pinch(60, 10);
     CHECK(w.focused() == w.t / "place");
+}
+
+TEST_CASE("every dialog is left by Escape, has names, and Tab comes to all of it", "[window][accessible]")
+{
+    Hearing w;
+    w.t.folder("place/locked");
+    w.show(Stage::Explore);
+    const auto command = [&](const QString& words) {
+        for (auto* action : w.window->actions())
+            if (action->text() == words)
+                return action;
+        FAIL(words.toStdString());
+        return static_cast<QAction*>(nullptr);
+    };
+    const auto select = [&] {
+        w.settle();
+        w.models().cursor.select(w.node(w.t / "place/films"));
+    };
+    const QStringList asked = {"Keyboard shortcuts", "Ledger…",      "Unreadable items…", "All marks…", "Plan: move…",
+                               "Empty trash…",       "Open a plan…", "Choose a folder…",  "Snapshots…"};
+    for (const auto& words : asked) {
+        INFO(words.toStdString());
+        select();
+        if (words == "Snapshots…") {
+            w.show(Stage::Compare);
+            w.window->compareStage()->findChild<QAction*>("snapshots")->trigger();
+        } else {
+            command(words)->trigger();
+        }
+        QDialog* dialog = nullptr;
+        REQUIRE(Window::until([&] {
+            for (auto* one : w.window->findChildren<QDialog*>())
+                if (one->isVisible())
+                    dialog = one;
+            return dialog != nullptr;
+        }));
+        CHECK_FALSE(dialog->windowTitle().isEmpty());
+        dialog->activateWindow();
+        QTest::qWait(60);
+        w.walk(QAccessible::queryAccessibleInterface(dialog), [&](QAccessibleInterface* one) {
+            const auto* widget = qobject_cast<const QWidget*>(one->object());
+            if (widget && widget->isVisible() && widget->isEnabled() && (widget->focusPolicy() & Qt::TabFocus) != 0 &&
+                widget != dialog) {
+                INFO(widget->metaObject()->className() << " " << widget->objectName().toStdString());
+                CHECK_FALSE((one->text(QAccessible::Name) + one->text(QAccessible::Description)).isEmpty());
+            }
+        });
+        std::set<QWidget*> wanted;
+        for (auto* widget : dialog->findChildren<QWidget*>())
+            if (widget->isVisible() && widget->isEnabled() && (widget->focusPolicy() & Qt::TabFocus) != 0 &&
+                widget->window() == dialog && !widget->focusProxy() && !w.isReachedByArrows(widget) &&
+                !qobject_cast<QRadioButton*>(widget))
+                wanted.insert(widget);
+        CHECK_FALSE(wanted.empty());
+        for (const auto key : {Qt::Key_Tab, Qt::Key_Backtab}) {
+            std::set<QWidget*> met;
+            for (std::size_t i = 0; i < 2 * wanted.size() + 4; ++i) {
+                auto* focus = dialog->focusWidget() ? dialog->focusWidget() : dialog;
+                met.insert(focus);
+                QTest::keyClick(focus, key, key == Qt::Key_Backtab ? Qt::ShiftModifier : Qt::NoModifier);
+            }
+            for (auto* widget : wanted) {
+                INFO((key == Qt::Key_Tab ? "Tab " : "Shift+Tab ")
+                     << widget->metaObject()->className() << " " << widget->objectName().toStdString());
+                CHECK(met.contains(widget));
+            }
+        }
+        QPointer guarded(dialog);
+        QTest::keyClick(dialog, Qt::Key_Escape);
+        CHECK(Window::until([&] { return !guarded || !guarded->isVisible(); }));
+        w.activate();
+    }
+}
+
+TEST_CASE("menus and dialogs have letters to press, while they are shown", "[window][accessible]")
+{
+    Hearing w;
+    w.show(Stage::Explore);
+    QTest::keyClick(w.window.get(), Qt::Key_F10);
+    auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+    REQUIRE(menu);
+    std::set<QString> letters;
+    for (const auto* action : menu->actions())
+        if (!action->isSeparator()) {
+            INFO(action->text().toStdString());
+            const auto at = action->text().indexOf('&');
+            REQUIRE(at >= 0);
+            CHECK(letters.insert(action->text().mid(at + 1, 1).toLower()).second);
+        }
+    QTest::keyClick(menu, Qt::Key_G); // Go
+    auto* go = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+    REQUIRE(go != menu);
+    CHECK(go->menuAction()->iconText() == "Go");
+    while (auto* popup = QApplication::activePopupWidget())
+        popup->close();
+    for (const auto* action : menu->actions())
+        CHECK_FALSE(action->text().contains('&'));
+
+    w.activate();
+    w.models().cursor.select(w.node(w.t / "place/films"));
+    for (auto* action : w.window->actions())
+        if (action->text() == "Plan: move…")
+            action->trigger();
+    auto* move = w.dialog<QDialog>("moveDialog");
+    for (const auto* button : move->findChildren<QPushButton*>()) {
+        INFO(button->text().toStdString());
+        CHECK((button->text().isEmpty() || button->text().contains('&')));
+    }
+    move->reject();
 }
 
 TEST_CASE("the window is closed while it is heard", "[window][accessible]")

@@ -4,6 +4,7 @@
 #include <QKeyEvent>
 #include <QPainter>
 
+#include "app/style/mnemonics.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
 
@@ -14,7 +15,7 @@ DriveCard::DriveCard(CardFacts facts, QWidget* parent) : QAbstractButton(parent)
     setCheckable(true);
     setFocusPolicy(Qt::StrongFocus);
     setAttribute(Qt::WA_Hover);
-    setText(facts_.name);
+    setText(asRead(facts_.name));
     setAccessibleName(facts_.name);
     setAccessibleDescription(
         facts_.capacity.total > 0

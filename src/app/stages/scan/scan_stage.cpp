@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stages/scan/scan_stage.h"
 
-#include <QFileDialog>
+#include <QFile>
 #include <QMenu>
 #include <QRegularExpression>
 #include <QScrollArea>
@@ -12,8 +12,10 @@
 #include <algorithm>
 #include <set>
 
+#include "app/dialogs/choose.h"
 #include "app/services/async.h"
 #include "app/stages/scan/scan_cards.h"
+#include "app/style/mnemonics.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
 
@@ -270,7 +272,7 @@ void ScanStage::fillRecent()
     const auto paths = settings_.of(setting::recentPlaces);
     for (const auto& encoded : paths) {
         const auto path = QByteArray::fromPercentEncoding(encoded.toLatin1()).toStdString();
-        menu->addAction(cutMiddle(toText(path), menu->font(), 420), this, [this, path] { scan(path); });
+        menu->addAction(asRead(cutMiddle(toText(path), menu->font(), 420)), this, [this, path] { scan(path); });
     }
     if (paths.isEmpty())
         menu->addAction(tr("No folder was scanned yet"))->setEnabled(false);
@@ -453,7 +455,7 @@ void ScanStage::showSnapshots(const Catalogue& catalogue)
         const auto font = fontOf(13);
         const auto name =
             cutMiddle(toText(entry.info.placeName), font, 250 - QFontMetrics(font).horizontalAdvance(when));
-        auto* link = new QPushButton(QStringLiteral("%1   %2").arg(name, when));
+        auto* link = new QPushButton(QStringLiteral("%1   %2").arg(asRead(name), when));
         link->setProperty("role", "link");
         link->setObjectName("earlier");
         link->setToolTip(tr("%1, %2 in %3")
@@ -523,18 +525,14 @@ void ScanStage::scanHome()
 
 void ScanStage::chooseFolder()
 {
-    const auto path = QFileDialog::getExistingDirectory(this, tr("Choose the folder to scan"),
-                                                        QString::fromStdString(folders_.user.home));
-    if (!path.isEmpty())
-        scan(QFile::encodeName(path).toStdString());
+    app::chooseFolder(this, tr("Choose the folder to scan"), toText(folders_.user.home),
+                      [this](const std::string& path) { scan(path); });
 }
 
 void ScanStage::openSnapshotFile()
 {
-    const auto path = QFileDialog::getOpenFileName(
-        this, tr("Open a snapshot"), QString::fromStdString(folders_.snapshots()), tr("Kurvo snapshots (*.kurvo)"));
-    if (!path.isEmpty())
-        snapshotKeeper_.open(QFile::encodeName(path).toStdString());
+    chooseFile(this, tr("Open a snapshot"), toText(folders_.snapshots()), tr("Kurvo snapshots (*.kurvo)"),
+               [this](const std::string& path) { snapshotKeeper_.open(path); });
 }
 
 } // namespace kurvo::app
