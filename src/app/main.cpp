@@ -6,6 +6,7 @@
 #include "app/services/async.h"
 #include "app/shell/main_window.h"
 #include "app/shell/termination.h"
+#include "core/base/version.h"
 
 int main(int argc, char** argv)
 {
@@ -13,7 +14,7 @@ int main(int argc, char** argv)
     QApplication application(argc, argv);
     QApplication::setLayoutDirection(Qt::LeftToRight); // as its words are, and as its rows are drawn
     QApplication::setApplicationName("kurvo");
-    QApplication::setApplicationVersion(KURVO_VERSION);
+    QApplication::setApplicationVersion(QString::fromLatin1(kurvo::version().data()));
     QApplication::setDesktopFileName("kurvo");
 
     QCommandLineParser parser;

@@ -9,7 +9,10 @@
 
 #include "cli/apart.h"
 #include "cli/command.h"
+#include "cli/completion.h"
+#include "cli/manual.h"
 #include "core/base/text.h"
+#include "core/base/version.h"
 
 using namespace kurvo::cli;
 
@@ -17,7 +20,7 @@ int main(int argc, char** argv)
 {
     CLI::App app{"kurvoctl: see what fills a drive, from a terminal.\n"
                  "Exit status: 0 done; 1 done, but something could not be read; 2 wrong usage; 3 failed."};
-    app.set_version_flag("--version", std::string("kurvoctl ") + KURVO_VERSION);
+    app.set_version_flag("--version", fmt::format("kurvoctl {}\n{}", kurvo::version(), kurvo::buildFacts()));
     app.require_subcommand(1);
     int patience = 15;
     app.add_option("--patience", patience, "give up what does not answer for so many seconds (15 unless given)")
@@ -185,12 +188,29 @@ int main(int argc, char** argv)
         ->check(CLI::IsMember({"html", "csv", "json"}));
     reportCommand->add_option("--largest-of", source, "list the largest files of this folder or .kurvo file as well");
 
+    std::string topic, shell, manualFolder;
+    auto* helpCommand = app.add_subcommand("help", "Read about a command or a topic");
+    helpCommand->add_option("TOPIC", topic, "what about; the list of topics unless given");
+    auto* completionCommand = app.add_subcommand("completion", "Print what makes a shell complete kurvoctl");
+    completionCommand->add_option("SHELL", shell, "bash, zsh or fish")
+        ->required()
+        ->check(CLI::IsMember({"bash", "zsh", "fish"}));
+    auto* manualCommand = app.add_subcommand("manual", "For the build: write manual pages")->group("");
+    manualCommand->add_option("FOLDER", manualFolder, "where to")->required();
+
     auto* actHelperCommand =
         app.add_subcommand("act-helper", "Act for the window with administrator rights")->group("");
     std::string digest;
     actHelperCommand->add_option("--digest", digest, "of the request, as the window shows it")->required();
     auto* helperCommand = app.add_subcommand("helper", "Scan for the window with administrator rights")->group("");
 
+    describeCommands(app);
+
+    // What is typed is taken as it is, whatever it begins with.
+    if (argc >= 2 && std::string_view(argv[1]) == "complete") {
+        const int begin = argc >= 3 && std::string_view(argv[2]) == "--" ? 3 : 2;
+        return runComplete(app, std::vector<std::string>(argv + begin, argv + argc));
+    }
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& error) {
@@ -198,6 +218,12 @@ int main(int argc, char** argv)
     }
     setPatience(std::chrono::seconds(patience));
     const auto run = [&]() -> int {
+        if (helpCommand->parsed())
+            return runHelp(app, topic);
+        if (completionCommand->parsed())
+            return runCompletion(shell);
+        if (manualCommand->parsed())
+            return runManual(app, manualFolder);
         if (scanCommand->parsed()) {
             if (!scan.save.empty() && scan.paths.size() != 1) {
                 complain("--save takes exactly one PATH.");

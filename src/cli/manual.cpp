@@ -1,0 +1,248 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/manual.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <fstream>
+#include <iterator>
+
+#include "cli/command.h"
+#include "core/base/text.h"
+#include "core/base/version.h"
+
+namespace kurvo::cli {
+namespace {
+
+constexpr const char* globs =
+    "Globs match the name, or the whole path when they contain a slash. Ctrl+C ends a scan early; its figures are "
+    "printed and called partial. A file to be written may not be there yet: --force replaces one of the same kind, "
+    "and nothing else.";
+constexpr const char* whatFilter =
+    "A filter is described by \"kurvoctl help filter\". One that is wrong is said before "
+    "anything is scanned.";
+
+constexpr std::pair<const char*, const char*> more[] = {
+    {"scan", globs},
+    {"folders", "SOURCE is scanned when it is a folder, and read when it is a snapshot."},
+    {"largest", whatFilter},
+    {"compare",
+     "Says what appeared, vanished, grew, shrank and moved. A folder that came, went or moved as a whole is one "
+     "change unless --entries is given. See \"kurvoctl help compare\"."},
+    {"snapshot",
+     "Snapshots are kept in $XDG_DATA_HOME/kurvo/snapshots, packed against each other. What is pinned, named or noted "
+     "stays whatever the keeping policy (keeping.toml there) lets go."},
+    {"export", "JSON Lines keep each byte of a name; \"kurvoctl snapshot import\" reads them back."},
+    {"history", "Folders are known in all snapshots, files where they are among the largest."},
+    {"forecast", "The range is what the snapshots allow to say; nothing is said where they are too few or contradict."},
+    {"drives", "Several mounts of one filesystem are one drive; --all says what each other mount is."},
+    {"ledger",
+     "The lines add up to what the drive says is used, down to what is not explained. As root it looks into the "
+     "programs of all users and below other mounts; else it says what it could not know."},
+    {"duplicates",
+     "All PATHs are searched together. A file with several links is one file; empty files are left out. Freeable is "
+     "what comes free when one of each is kept: files that share their blocks free nothing."},
+    {"advice", "Rules are described by \"kurvoctl help advice\"; check ends with 1 when there is a mistake in them."},
+    {"plan",
+     "A plan is a file, see \"kurvoctl help plan-format\". check ends with 1 when an item is held back, and says why. "
+     "apply checks each item once more, carries out what is not held back and ends with 1 when something was held "
+     "back or failed; --delete must name how many items are deleted for good. undo brings back what can be."},
+    {"logbook", "Every step that was carried out stands there before it is begun; recover ends what was cut off."},
+    {"completion", "For bash: source <(kurvoctl completion bash). The packages put them where each shell looks."},
+};
+
+/// As roff reads it: nothing in it is a command of its own.
+std::string roff(const std::string& text)
+{
+    std::string out;
+    bool beginning = true;
+    for (const char c : text) {
+        if (beginning && (c == '.' || c == '\''))
+            out += "\\&";
+        if (c == '\\')
+            out += "\\e";
+        else if (c == '-')
+            out += "\\-";
+        else
+            out += c;
+        beginning = c == '\n';
+    }
+    return out;
+}
+
+std::vector<const CLI::Option*> optionsOf(const CLI::App& app)
+{
+    return app.get_options([](const CLI::Option* option) { return !option->get_group().empty(); });
+}
+
+std::vector<const CLI::App*> commandsOf(const CLI::App& app)
+{
+    return app.get_subcommands([](const CLI::App* command) { return !command->get_group().empty(); });
+}
+
+CLI::App* commandOf(CLI::App& app, const std::string& name)
+{
+    for (auto* command : app.get_subcommands([&](const CLI::App* one) { return one->get_name() == name; }))
+        return command;
+    return nullptr;
+}
+
+/// The values an option takes, in words: "csv|html", "N", "FILE"; empty for a flag.
+std::string valueOf(const CLI::Option& option)
+{
+    if (option.get_items_expected_max() == 0)
+        return {};
+    const auto type = option.get_type_name();
+    if (const auto open = type.find('{'), close = type.find('}'); open != type.npos && close != type.npos) {
+        auto values = type.substr(open + 1, close - open - 1);
+        for (auto& c : values)
+            c = c == ',' ? '|' : c;
+        return values;
+    }
+    return type.starts_with("TEXT") ? "VALUE" : "N";
+}
+
+void writeOptions(std::string& page, const CLI::App& app)
+{
+    for (const auto* option : optionsOf(app)) {
+        if (option == app.get_help_ptr() && app.get_parent() && app.get_parent()->get_parent())
+            continue; // said above
+        if (option->get_positional()) {
+            page += fmt::format(".TP\n\\fI{}\\fR\n{}\n", roff(option->get_name(true)), roff(option->get_description()));
+            continue;
+        }
+        std::string names;
+        for (const auto& name : option->get_snames())
+            names += (names.empty() ? "\\fB" : "\\fR, \\fB") + roff("-" + name);
+        for (const auto& name : option->get_lnames())
+            names += (names.empty() ? "\\fB" : "\\fR, \\fB") + roff("--" + name);
+        const auto value = valueOf(*option);
+        page += fmt::format(".TP\n{}\\fR{}\n{}\n", names, value.empty() ? "" : " \\fI" + roff(value) + "\\fR",
+                            roff(option->get_description()));
+    }
+}
+
+void writeSynopsis(std::string& page, const CLI::App& app, const std::string& name)
+{
+    std::string line = fmt::format(".B {}\n", roff(name));
+    for (const auto* option : optionsOf(app)) {
+        if (option->get_positional()) {
+            const auto many = option->get_items_expected_max() > 1 ? "..." : "";
+            line += option->get_required() ? fmt::format("\\fI{}\\fR{}\n", roff(option->get_name(true)), many)
+                                           : fmt::format("[\\fI{}\\fR{}]\n", roff(option->get_name(true)), many);
+        } else if (option->get_required() && !option->get_lnames().empty()) {
+            line +=
+                fmt::format("\\fB{}\\fR \\fI{}\\fR\n", roff("--" + option->get_lnames()[0]), roff(valueOf(*option)));
+        }
+    }
+    page += line + "[\\fIOPTION\\fR...]\n";
+}
+
+std::string head(const std::string& name, const std::string& what)
+{
+    return fmt::format(
+        ".\\\" SPDX-License-Identifier: GPL-3.0-or-later\n.TH {} 1 \"{}\" \"Kurvo {}\" \"User Commands\"\n"
+        ".SH NAME\n{} \\- {}\n",
+        name, releaseDay(), version(), roff(name), roff(what));
+}
+
+const std::string tail = ".SH EXIT STATUS\n0 done; 1 done, but something could not be read, was held back or is "
+                         "mistaken; 2 wrong usage; 3 failed.\n";
+
+std::string pageOf(const CLI::App& command)
+{
+    const auto name = "kurvoctl-" + command.get_name();
+    auto page = head(name, command.get_description());
+    page += ".SH SYNOPSIS\n";
+    const auto below = commandsOf(command);
+    if (below.empty() || command.get_require_subcommand_min() == 0)
+        writeSynopsis(page, command, "kurvoctl " + command.get_name());
+    for (std::size_t i = 0; i < below.size(); ++i) {
+        if (i > 0 || command.get_require_subcommand_min() == 0)
+            page += ".br\n";
+        writeSynopsis(page, *below[i], "kurvoctl " + command.get_name() + " " + below[i]->get_name());
+    }
+    page += ".SH DESCRIPTION\n" + roff(command.get_description()) + ".\n";
+    if (const auto footer = command.get_footer(); !footer.empty())
+        page += ".PP\n" + roff(footer) + "\n";
+    page += ".SH OPTIONS\n";
+    writeOptions(page, command);
+    for (const auto* one : below) {
+        page += fmt::format(".SS {} {}\n{}.\n", roff(command.get_name()), roff(one->get_name()),
+                            roff(one->get_description()));
+        writeOptions(page, *one);
+    }
+    return page + tail + ".SH SEE ALSO\n.BR kurvoctl (1)\n";
+}
+
+std::string overview(const CLI::App& app)
+{
+    auto page = head("kurvoctl", "see what fills a drive, and clear it safely, from a terminal");
+    page += ".SH SYNOPSIS\n.B kurvoctl\n[\\fIOPTION\\fR...] \\fICOMMAND\\fR [\\fIARGUMENT\\fR...]\n.SH DESCRIPTION\n"
+            "Scans folders and drives, keeps snapshots of them and compares these, finds what is large, old or there "
+            "twice, reconciles a drive's figures, and carries out plans safely. All of it works without a desktop.\n"
+            ".PP\nA SOURCE is a folder, which is scanned, or a .kurvo file, which is read.\n.SH COMMANDS\n";
+    for (const auto* command : commandsOf(app))
+        page += fmt::format(".TP\n.BR {} (1)\n{}\n", roff("kurvoctl-" + command->get_name()),
+                            roff(command->get_description()));
+    page += ".SH OPTIONS\n";
+    writeOptions(page, app);
+    page += tail + ".SH FILES\n.TP\n.I $XDG_DATA_HOME/kurvo\nSnapshots, marks, logbook, the plan that is kept.\n"
+                   ".TP\n.I $XDG_CONFIG_HOME/kurvo\nSettings, and rules of your own in rules.d.\n"
+                   ".SH SEE ALSO\n.BR kurvo (1),\n.BR kurvo\\-snapshot (5)\n";
+    return page;
+}
+
+} // namespace
+
+void describeCommands(CLI::App& app)
+{
+    for (const auto& [name, words] : more)
+        if (auto* command = commandOf(app, name))
+            command->footer(words);
+}
+
+int runHelp(CLI::App& app, const std::string& topic)
+{
+    if (topic.empty()) {
+        fmt::print("Commands and topics of \"kurvoctl help\":\n\n");
+        for (const auto* command : commandsOf(app))
+            fmt::print("  {:<18}{}\n", command->get_name(), command->get_description());
+        fmt::print("\n");
+        for (const auto& [name, page] : topics()) {
+            const auto title = page.substr(2, page.find('\n') - 2); // behind "# "
+            fmt::print("  {:<18}{}\n", name, title);
+        }
+        return ExitDone;
+    }
+    for (const auto& [name, page] : topics())
+        if (name == topic) {
+            fmt::print("{}", page);
+            return ExitDone;
+        }
+    if (const auto* command = commandOf(app, topic)) {
+        fmt::print("{}", command->help());
+        return ExitDone;
+    }
+    complain("There is no topic \"" + displayText(topic) + "\". \"kurvoctl help\" lists them.");
+    return ExitUsage;
+}
+
+int runManual(const CLI::App& app, const std::string& folder)
+{
+    const auto write = [&](const std::string& name, const std::string& page) {
+        std::ofstream file(joinPath(folder, name + ".1"), std::ios::binary);
+        file << page;
+        file.flush();
+        if (!file)
+            complain("Could not write " + displayText(joinPath(folder, name + ".1")) + ".");
+        return static_cast<bool>(file);
+    };
+    bool all = write("kurvoctl", overview(app));
+    for (const auto* command : commandsOf(app))
+        all = write("kurvoctl-" + command->get_name(), pageOf(*command)) && all;
+    return all ? ExitDone : ExitFailed;
+}
+
+} // namespace kurvo::cli
