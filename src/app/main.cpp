@@ -2,20 +2,28 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QFile>
+#include <QFileInfo>
+
+#include <cstdio>
 
 #include "app/services/async.h"
+#include "app/services/desktop.h"
+#include "app/services/log.h"
+#include "app/shell/instance.h"
 #include "app/shell/main_window.h"
 #include "app/shell/termination.h"
 #include "core/base/version.h"
 
+using namespace kurvo::app;
+
 int main(int argc, char** argv)
 {
-    kurvo::app::giveMemoryBack();
+    giveMemoryBack();
     QApplication application(argc, argv);
     QApplication::setLayoutDirection(Qt::LeftToRight); // as its words are, and as its rows are drawn
     QApplication::setApplicationName("kurvo");
     QApplication::setApplicationVersion(QString::fromLatin1(kurvo::version().data()));
-    QApplication::setDesktopFileName("kurvo");
+    QApplication::setDesktopFileName(applicationId);
 
     QCommandLineParser parser;
     parser.setApplicationDescription(QObject::tr("See what fills a drive, and clear it safely."));
@@ -23,23 +31,57 @@ int main(int argc, char** argv)
     parser.addVersionOption();
     parser.addOption({"demo", QObject::tr("Start with sample data, in a data folder of its own.")});
     parser.addOption({"data", QObject::tr("Keep snapshots and settings in this folder."), "FOLDER"});
+    parser.addOption({"new-window", QObject::tr("Open a window of its own, also where one is open.")});
+    parser.addOption({"action", QObject::tr("scan-home or open-last: what the launcher's menu offers."), "ACTION"});
+    parser.addOption(
+        {"log-level", QObject::tr("What the log keeps: error, warn, info (unless given) or debug."), "LEVEL", "info"});
+    QCommandLineOption activated("activated"); // by the bus, which then says what for
+    activated.setFlags(QCommandLineOption::HiddenFromHelp);
+    parser.addOption(activated);
     parser.addPositionalArgument("PATH", QObject::tr("Folders to scan, or .kurvo snapshots to open."), "[PATH...]");
     parser.process(application);
 
-    kurvo::app::MainWindow window(
-        kurvo::app::appFolders(parser.isSet("demo"), QFile::encodeName(parser.value("data")).toStdString()));
-    window.show();
-    if (parser.isSet("demo"))
-        window.prepareDemo();
-    kurvo::app::heedTermination(window);
-    if (parser.positionalArguments().isEmpty() && !parser.isSet("demo"))
-        window.openLastPlace();
+    const auto wrong = [](const QString& sentence) {
+        std::fprintf(stderr, "kurvo: %s\n", sentence.toLocal8Bit().constData());
+        return 2;
+    };
+    StartRequest request;
+    request.action = parser.value("action");
+    if (!request.action.isEmpty() && request.action != "scan-home" && request.action != "open-last")
+        return wrong(QObject::tr("There is no action \"%1\": scan-home or open-last.").arg(request.action));
+    LogLevel level = LogLevel::Info;
+    if (!logLevelOf(parser.value("log-level"), level))
+        return wrong(
+            QObject::tr("There is no log level \"%1\": error, warn, info or debug.").arg(parser.value("log-level")));
     for (const auto& argument : parser.positionalArguments()) {
-        const auto path = QFile::encodeName(argument).toStdString();
-        if (path.ends_with(kurvo::snapshotSuffix))
-            window.models().snapshots.open(path);
-        else
-            window.scanStage()->scan(path);
+        const auto path =
+            QFileInfo(argument.startsWith("file:///") ? QFile::decodeName(pathOf(argument).c_str()) : argument)
+                .absoluteFilePath();
+        request.paths.push_back(QFile::encodeName(path).toStdString());
     }
-    return QApplication::exec();
+
+    const auto folders = appFolders(parser.isSet("demo"), QFile::encodeName(parser.value("data")).toStdString());
+    Instance instance(folders);
+    if (!parser.isSet("new-window") && !instance.claim(request))
+        return 0; // the window that is open has it
+    beginLog(folders.state, level);
+    int status = 0;
+    {
+        MainWindow window(folders);
+        QObject::connect(&instance, &Instance::asked, &window,
+                         [&window](const StartRequest& later, const QString& token) {
+                             window.bringToFront(token);
+                             window.open(later);
+                         });
+        window.show();
+        if (parser.isSet("demo"))
+            window.prepareDemo();
+        heedTermination(window);
+        if (request.paths.empty() && request.action.isEmpty() && !parser.isSet("demo") && !parser.isSet(activated))
+            window.openLastPlace();
+        window.open(request);
+        status = QApplication::exec();
+    }
+    endLog();
+    return status;
 }

@@ -437,11 +437,20 @@ TEST_CASE("all actions stand in the menu with their keys", "[window]")
                             "Ctrl+Z", "Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+5", "Ctrl+F", "F1"})
         CHECK(keys.contains(key));
     CHECK(keys.size() == QSet<QString>(keys.begin(), keys.end()).size()); // no key means two things
-    w.key(Qt::Key_F1);
+    w.key(Qt::Key_F1, Qt::ControlModifier);
     auto* box = w.window->findChild<app::HelpDialog*>();
     REQUIRE(box);
     CHECK(box->text().contains("Follow the weight"));
     box->close();
+    REQUIRE(w.closed("helpDialog"));
+    w.key(Qt::Key_F1);
+    auto* guide = w.dialog<app::HelpDialog>("helpDialog");
+    CHECK(guide->text().contains("The drive is full"));
+    const auto picture =
+        guide->findChild<QTextBrowser*>()->loadResource(QTextDocument::ImageResource, QUrl("screenshots/find.png"));
+    CHECK_FALSE(picture.value<QImage>().isNull());
+    CHECK(picture.value<QImage>().width() <= guide->width());
+    guide->close();
 }
 
 TEST_CASE("sample data and other machines' snapshots are never acted on", "[window][plan]")

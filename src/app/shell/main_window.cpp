@@ -20,6 +20,7 @@
 #include <QProcess>
 #include <QScreen>
 #include <QScroller>
+#include <QSessionManager>
 #include <QStyle>
 #include <QTimer>
 #include <QVBoxLayout>
@@ -29,6 +30,8 @@
 #include "app/services/async.h"
 #include "app/services/item_actions.h"
 #include "app/services/listen.h"
+#include "app/shell/away.h"
+#include "app/shell/chronicle.h"
 #include "app/style/mnemonics.h"
 #include "app/style/words.h"
 #include "demo/demo_data.h"
@@ -83,6 +86,10 @@ MainWindow::MainWindow(AppFolders folders)
     restoreSettings();
     sayInTitle();
     refreshCommands();
+    keepChronicle(this, models_);
+    auto* away = new Away(*this, models_);
+    connect(away, &Away::called, this, [this] { bringToFront(); });
+    connect(qApp, &QGuiApplication::commitDataRequest, this, &MainWindow::sessionEnds, Qt::DirectConnection);
     models_.runner.recover(); // before anything else is carried out, and reads the logbook
 }
 
@@ -469,6 +476,18 @@ void MainWindow::changeEvent(QEvent* event)
         models_.runner.lookAtTerminal();
 }
 
+/// The session is asked to wait for a run, and told why.
+void MainWindow::sessionEnds(QSessionManager& session)
+{
+    const auto* job = models_.runner.planJob();
+    if (!job || job->kind == PlanJob::Kind::Check)
+        return;
+    session.cancel();
+    models_.notices.say(tr("The session was about to end while a plan is carried out. It goes on; end the session "
+                           "again afterwards."),
+                        Severity::Warning);
+}
+
 void MainWindow::closeEvent(QCloseEvent* event)
 {
     if (const auto* job = models_.runner.planJob();
@@ -504,13 +523,10 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event)
 
 void MainWindow::dropEvent(QDropEvent* event)
 {
-    for (const auto& url : event->mimeData()->urls()) {
-        const auto path = QFile::encodeName(url.toLocalFile()).toStdString();
-        if (path.ends_with(snapshotSuffix))
-            models_.snapshots.open(path);
-        else
-            scan_->scan(path);
-    }
+    StartRequest dropped;
+    for (const auto& url : event->mimeData()->urls())
+        dropped.paths.push_back(QFile::encodeName(url.toLocalFile()).toStdString());
+    open(dropped);
     setStage(Stage::Scan);
     event->acceptProposedAction();
 }

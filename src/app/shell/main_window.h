@@ -6,6 +6,7 @@
 #include <QFileSystemWatcher>
 #include <QMainWindow>
 #include <QMenu>
+#include <QSessionManager>
 #include <QStackedWidget>
 
 #include "app/dialogs/ledger_dialog.h"
@@ -16,6 +17,7 @@
 #include "app/services/settings.h"
 #include "app/shell/commands.h"
 #include "app/shell/gauge.h"
+#include "app/shell/instance.h"
 #include "app/shell/notice_bar.h"
 #include "app/shell/pointer_line.h"
 #include "app/shell/rail.h"
@@ -48,6 +50,9 @@ public:
     ThemeControl& themeControl() { return theme_; }
     /// Makes the demo's data where it is missing, in the background.
     void prepareDemo();
+    /// What a start asks for: paths to scan or to open, or an action of the launcher.
+    void open(const StartRequest& request);
+    void bringToFront(const QString& activationToken = {});
     /// What was looked at when the window was last closed, where that is wished for.
     void openLastPlace();
 
@@ -101,7 +106,10 @@ private:
     void askToLiftGuard(NodeId node, const Intent& intent, const QString& reason);
     void fillMarkMenu();
     void showMarks();
+    void sessionEnds(QSessionManager& session);
+    void openKept(const QString& snapshot);
     QString savedIn();
+    void showSupportReport();
     void savePicture();
     void copyPicture();
     void printPicture();

@@ -59,9 +59,8 @@ void MainWindow::makeCommands()
     makePictureCommands(pictureMenu_);
     makeViewCommands(menu_->addMenu(tr("View")));
     menu_->addSeparator();
-    commands_.add(menu_, {.words = tr("Keyboard shortcuts"), .keys = {QKeySequence::HelpContents}, .run = [this] {
-                              showKeys();
-                          }});
+    commands_.add(
+        menu_, {.words = tr("Keyboard shortcuts"), .keys = {QKeySequence("Ctrl+F1")}, .run = [this] { showKeys(); }});
     makeHelpCommands(menu_->addMenu(tr("Help")));
     auto* menu = commands_.add(menu_, {.words = tr("Show this menu"), .keys = {QKeySequence("F10")}, .run = [this] {
                                            menu_->popup(mapToGlobal(QPoint(80, 80)));
@@ -460,25 +459,23 @@ void MainWindow::makeViewCommands(QMenu* menu)
 
 void MainWindow::makeHelpCommands(QMenu* menu)
 {
+    const auto addPage = [this, menu](const QString& title, const char* page, Keys keys) {
+        return commands_.add(menu, {.words = title, .keys = std::move(keys), .run = [this, title, page] {
+                                        auto* dialog = new HelpDialog(title, this);
+                                        dialog->showPage(QString::fromLatin1(page));
+                                        dialog->setAttribute(Qt::WA_DeleteOnClose);
+                                        dialog->open();
+                                    }});
+    };
+    addPage(tr("Guide"), "guide", {QKeySequence::HelpContents});
     commands_.add(menu, {.words = tr("Tour of the stages"), .run = [this] { startTour(); }});
-    const std::pair<QString, const char*> pages[] = {{tr("Filters"), "filter"},
-                                                     {tr("Advice and the guard"), "advice"},
-                                                     {tr("Marks"), "marks"},
-                                                     {tr("Clearing, and never losing a byte"), "clearing"},
-                                                     {tr("What the figures mean"), "figures"}};
-    for (const auto& [title, page] : pages) {
-        const bool first = page == pages[0].second;
-        auto* command = commands_.add(menu, {.words = title,
-                                             .keys = first ? Keys{QKeySequence("Shift+F1")} : Keys{},
-                                             .run = [this, title = title, page = page] {
-                                                 auto* dialog = new HelpDialog(title, this);
-                                                 dialog->showPage(QString::fromLatin1(page));
-                                                 dialog->setAttribute(Qt::WA_DeleteOnClose);
-                                                 dialog->open();
-                                             }});
-        if (first)
-            Commands::tellKey(find_->filter(), command);
-    }
+    Commands::tellKey(find_->filter(), addPage(tr("Filters"), "filter", {QKeySequence("Shift+F1")}));
+    addPage(tr("Advice and the guard"), "advice", {});
+    addPage(tr("Marks"), "marks", {});
+    addPage(tr("Clearing, and never losing a byte"), "clearing", {});
+    addPage(tr("What the figures mean"), "figures", {});
+    menu->addSeparator();
+    commands_.add(menu, {.words = tr("Report for support…"), .run = [this] { showSupportReport(); }});
 }
 
 /// One key a kind, in their order; 0 for none.

@@ -10,6 +10,7 @@
 #include <QPainter>
 #include <QPrintDialog>
 #include <QPrinter>
+#include <QScreen>
 
 #include "app/dialogs/choose.h"
 #include "app/dialogs/empty_trash_dialog.h"
@@ -17,9 +18,11 @@
 #include "app/dialogs/marks_dialog.h"
 #include "app/dialogs/move_dialog.h"
 #include "app/dialogs/recovery_dialog.h"
+#include "app/dialogs/support_dialog.h"
 #include "app/pictures/legend.h"
 #include "app/pictures/picture_export.h"
 #include "app/services/async.h"
+#include "app/shell/chronicle.h"
 #include "app/shell/main_window.h"
 #include "app/style/words.h"
 #include "core/report/change_report.h"
@@ -331,6 +334,32 @@ void MainWindow::tellOfKeeping(std::size_t count)
            "Snapshots…; what is pinned, named or noted stays.")
             .arg(itemsText(count, "earlier snapshot")),
         Severity::Warning);
+}
+
+void MainWindow::showSupportReport()
+{
+    auto* dialog = new SupportDialog(this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    QStringList screens;
+    for (const auto* one : QGuiApplication::screens())
+        screens << QStringLiteral("%1 x %2 at %3")
+                       .arg(one->size().width())
+                       .arg(one->size().height())
+                       .arg(one->devicePixelRatio());
+    runAsync(
+        dialog,
+        [settings = models_.folders.settings(), state = models_.folders.state,
+         about = QStringLiteral("%1, screens: %2").arg(QGuiApplication::platformName(), screens.join(", "))] {
+            return supportReport(settings, state, about);
+        },
+        [dialog](const QString& report) { dialog->setReport(report); });
+    connect(dialog, &SupportDialog::saveRequested, this, [this, dialog] {
+        askForFile(tr("Save the report"), QStringLiteral("kurvo-report.txt"), {tr("Text (*.txt)")},
+                   [this, report = dialog->report()](const std::string& file) {
+                       saveBytes(models_.notices, file, report.toUtf8());
+                   });
+    });
+    dialog->open();
 }
 
 void MainWindow::showLedger()

@@ -108,8 +108,37 @@ void MainWindow::closeCurrentPlace()
 void MainWindow::openLastPlace()
 {
     const auto kept = settings_.of(setting::lastPlace);
-    if (settings_.of(setting::openLast) && !kept.isEmpty())
-        models_.snapshots.open(QByteArray::fromPercentEncoding(kept.toLatin1()).toStdString());
+    if (settings_.of(setting::openLast))
+        openKept(kept);
+}
+
+void MainWindow::openKept(const QString& snapshot)
+{
+    if (!snapshot.isEmpty())
+        models_.snapshots.open(QByteArray::fromPercentEncoding(snapshot.toLatin1()).toStdString());
+}
+
+void MainWindow::open(const StartRequest& request)
+{
+    if (request.action == QLatin1String("scan-home"))
+        scan_->scanHome();
+    else if (request.action == QLatin1String("open-last"))
+        openKept(settings_.of(setting::lastPlace));
+    for (const auto& path : request.paths)
+        if (path.ends_with(snapshotSuffix))
+            models_.snapshots.open(path);
+        else
+            scan_->scan(path);
+}
+
+void MainWindow::bringToFront(const QString& activationToken)
+{
+    if (!activationToken.isEmpty()) // where Qt looks for it on Wayland
+        qputenv("XDG_ACTIVATION_TOKEN", activationToken.toLocal8Bit());
+    setWindowState(windowState() & ~Qt::WindowMinimized);
+    show();
+    raise();
+    activateWindow();
 }
 
 void MainWindow::startTour()

@@ -57,7 +57,7 @@ TEST_CASE("the help about keys names each command that has one, with the marks a
     Window w;
     w.t.file("place/file", 4096);
     w.scan(w.t / "place");
-    w.key(Qt::Key_F1);
+    w.key(Qt::Key_F1, Qt::ControlModifier);
     app::HelpDialog* box = nullptr;
     REQUIRE(
         Window::until([&] { return (box = w.window->findChild<app::HelpDialog*>()) != nullptr && box->isVisible(); }));
