@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QDir>
 #include <QFile>
 #include <QFileInfo>
+#include <QFontDatabase>
 
 #include <cstdio>
 
@@ -16,10 +18,47 @@
 
 using namespace kurvo::app;
 
+namespace {
+
+/// What a carried Kurvo writes, it writes beside itself: also the cache of fonts, which is made by a library that asks
+/// the environment. Programs that are started later have the environment as it was.
+class CarriedCache {
+public:
+    CarriedCache() : before_(qgetenv(name))
+    {
+        if (!kurvo::carriedData().empty())
+            qputenv(name, QByteArray::fromStdString(kurvo::joinPath(kurvo::carriedData(), "cache")));
+    }
+    void end() const
+    {
+        if (kurvo::carriedData().empty())
+            return;
+        (void)QFontDatabase::families(); // now it has asked
+        before_.isNull() ? qunsetenv(name) : qputenv(name, before_);
+    }
+
+private:
+    static constexpr auto name = "XDG_CACHE_HOME";
+    QByteArray before_;
+};
+
+/// Fonts that lie beside the program, where it is carried.
+void addCarriedFonts()
+{
+    const QDir fonts(QCoreApplication::applicationDirPath() + QStringLiteral("/fonts"));
+    for (const auto& font : fonts.entryList({QStringLiteral("*.otf"), QStringLiteral("*.ttf")}, QDir::Files))
+        QFontDatabase::addApplicationFont(fonts.filePath(font));
+}
+
+} // namespace
+
 int main(int argc, char** argv)
 {
     giveMemoryBack();
+    const CarriedCache cache; // before anything looks for fonts
     QApplication application(argc, argv);
+    cache.end();
+    addCarriedFonts();
     QApplication::setLayoutDirection(Qt::LeftToRight); // as its words are, and as its rows are drawn
     QApplication::setApplicationName("kurvo");
     QApplication::setApplicationVersion(QString::fromLatin1(kurvo::version().data()));

@@ -8,7 +8,7 @@
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/file_facts.h"
-#include "core/platform/folders.h"
+#include "core/platform/own_data.h"
 
 namespace kurvo::cli {
 namespace {
@@ -43,7 +43,7 @@ void printText(const std::string& path, const Advice& advice)
 
 int runAdvice(const std::vector<std::string>& paths, bool json)
 {
-    const auto rules = readUserRules(userFolders().config);
+    const auto rules = readUserRules(withCarried(userFolders()).config);
     for (const auto& problem : rules.problems)
         printProblem(problem);
     const auto packages = PackageDatabase::read();

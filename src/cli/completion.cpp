@@ -11,7 +11,7 @@
 #include "core/act/logbook.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
-#include "core/platform/folders.h"
+#include "core/platform/own_data.h"
 #include "core/snapshot/catalogue.h"
 
 namespace kurvo::cli {
@@ -194,7 +194,7 @@ private:
         offers_.push_back(":files");
     }
 
-    static std::string dataFolder() { return joinPath(userFolders().data, "kurvo"); }
+    static std::string dataFolder() { return ownDataFolder(userFolders()); }
 
     void snapshots()
     {

@@ -189,7 +189,7 @@ std::string overview(const CLI::App& app)
     page += ".SH OPTIONS\n";
     writeOptions(page, app);
     page += tail + ".SH FILES\n.TP\n.I $XDG_DATA_HOME/kurvo\nSnapshots, marks, logbook, the plan that is kept.\n"
-                   ".TP\n.I $XDG_CONFIG_HOME/kurvo\nSettings, and rules of your own in rules.d.\n"
+                   ".TP\n.I $XDG_CONFIG_HOME/kurvo\nSettings, and rules of your own in advice.\n"
                    ".SH SEE ALSO\n.BR kurvo (1),\n.BR kurvo\\-snapshot (5)\n";
     return page;
 }

@@ -14,6 +14,7 @@
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/drives.h"
+#include "core/platform/own_data.h"
 #include "core/platform/package_database.h"
 #include "core/platform/user_file.h"
 #include "core/report/run_report.h"
@@ -23,7 +24,7 @@ namespace {
 
 std::string ownData()
 {
-    return joinPath(userFolders().data, "kurvo");
+    return ownDataFolder(userFolders());
 }
 
 std::string logbookFile()

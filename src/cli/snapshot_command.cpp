@@ -18,7 +18,7 @@
 #include "core/base/text.h"
 #include "core/compare/place_history.h"
 #include "core/ledger/ledger.h"
-#include "core/platform/folders.h"
+#include "core/platform/own_data.h"
 #include "core/platform/user_file.h"
 #include "core/report/change_report.h"
 #include "core/snapshot/catalogue.h"
@@ -29,7 +29,7 @@ namespace {
 
 std::string folderOr(const std::string& given)
 {
-    return given.empty() ? joinPath(userFolders().data, "kurvo/snapshots") : given;
+    return given.empty() ? joinPath(ownDataFolder(userFolders()), "snapshots") : given;
 }
 
 int failed(const Error& error)

@@ -87,7 +87,8 @@ PreviewPanel::~PreviewPanel()
 QString PreviewPanel::workerProgram()
 {
     const QDir here(QCoreApplication::applicationDirPath());
-    for (const auto* beside : {"../libexec/kurvo-preview", "kurvo-preview", "../preview/kurvo-preview", "../src/preview/kurvo-preview"})
+    for (const auto* beside : {"../libexec/kurvo-preview", "libexec/kurvo-preview", "kurvo-preview",
+                               "../preview/kurvo-preview", "../src/preview/kurvo-preview"})
         if (const QFileInfo file(here.filePath(QString::fromLatin1(beside)));
             file.isExecutable()) // installed, and as built
             return file.canonicalFilePath();

@@ -6,7 +6,7 @@
 #include <string>
 
 #include "core/base/text.h"
-#include "core/platform/folders.h"
+#include "core/platform/own_data.h"
 
 namespace kurvo::app {
 
@@ -15,23 +15,28 @@ struct AppFolders {
     std::string data;  ///< `$XDG_DATA_HOME/kurvo`, or `kurvo-demo`, or what --data says
     std::string state; ///< of the log: `$XDG_STATE_HOME/kurvo`, or in `data` where that is not the usual one
     bool demo = false;
+    bool own = false;     ///< everything of it lies in `data`, settings and log as well
     std::string practice; ///< the demo's folder of real files
 
     std::string snapshots() const { return joinPath(data, "snapshots"); }
     std::string settings() const
     {
-        return demo ? joinPath(data, "settings.ini") : joinPath(user.config, "kurvo/settings.ini");
+        return own ? joinPath(data, "settings.ini") : joinPath(user.config, "kurvo/settings.ini");
     }
 };
 
 inline AppFolders appFolders(bool demo, const std::string& data = {})
 {
     AppFolders folders;
-    folders.user = userFolders();
+    folders.user = withCarried(userFolders());
     folders.demo = demo;
-    folders.data = !data.empty() ? data : joinPath(folders.user.data, demo ? "kurvo-demo" : "kurvo");
+    folders.own = demo || !data.empty() || !carriedData().empty();
+    folders.data = !data.empty()            ? data
+                   : !demo                  ? ownDataFolder(folders.user)
+                   : !carriedData().empty() ? joinPath(carriedData(), "demo")
+                                            : joinPath(folders.user.data, "kurvo-demo");
     const auto* state = std::getenv("XDG_STATE_HOME"); // relative values are ignored
-    folders.state = demo || !data.empty()      ? joinPath(folders.data, "state")
+    folders.state = folders.own                ? joinPath(folders.data, "state")
                     : state && state[0] == '/' ? joinPath(state, "kurvo")
                                                : joinPath(folders.user.home, ".local/state/kurvo");
     return folders;

@@ -36,7 +36,7 @@ std::string pathOf(const QString& uri)
 
 Instance::Instance(const AppFolders& folders) : name_(QString::fromLatin1(applicationId))
 {
-    if (folders.demo || folders.data != joinPath(folders.user.data, "kurvo")) {
+    if (folders.own) {
         const auto hash = QCryptographicHash::hash(QByteArray::fromStdString(folders.data), QCryptographicHash::Md5);
         name_ += QStringLiteral(".at") + QString::fromLatin1(hash.toHex().left(16));
     }

@@ -1,0 +1,22 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: GPL-3.0-or-later
+# Builds the Debian packages in a clean tree, from what is committed, and puts them into build/packages.
+# Usage: packaging/build-deb.sh [VERSION]: another version than the changelog's, for trying upgrades.
+set -euo pipefail
+root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
+. "$root/tools/prepare.sh"
+install_missing debhelper dpkg-dev fakeroot lowdown librsvg2-bin
+out=$root/build/packages
+tree=$(mktemp -d)
+trap 'rm -rf "$tree"' EXIT
+mkdir -p "$out" "$tree/kurvo"
+git -C "$root" archive --format=tar HEAD | tar -x -C "$tree/kurvo"
+cp -r "$tree/kurvo/packaging/debian" "$tree/kurvo/debian"
+cd "$tree/kurvo"
+if [ $# -gt 0 ]; then
+    sed -i "1s/(.*)/($1)/" debian/changelog
+fi
+export CCACHE_BASEDIR=$tree DEB_BUILD_OPTIONS="parallel=$(nproc) ${DEB_BUILD_OPTIONS:-}"
+dpkg-buildpackage --build=binary --no-sign >"$tree/log" 2>&1 || { tail -50 "$tree/log" >&2; exit 1; }
+cp "$tree"/*.deb "$tree"/*.changes "$tree"/*.buildinfo "$out/"
+ls -l "$out"/*.deb
