@@ -16,7 +16,8 @@ cd "$tree/kurvo"
 if [ $# -gt 0 ]; then
     sed -i "1s/(.*)/($1)/" debian/changelog
 fi
-export CCACHE_BASEDIR=$tree DEB_BUILD_OPTIONS="parallel=$(nproc) ${DEB_BUILD_OPTIONS:-}"
+DEB_BUILD_OPTIONS="parallel=$(nproc) ${DEB_BUILD_OPTIONS:-}"
+export CCACHE_BASEDIR=$tree DEB_BUILD_OPTIONS
 dpkg-buildpackage --build=binary --no-sign >"$tree/log" 2>&1 || { tail -50 "$tree/log" >&2; exit 1; }
 cp "$tree"/*.deb "$tree"/*.changes "$tree"/*.buildinfo "$out/"
 ls -l "$out"/*.deb

@@ -13,6 +13,7 @@ export HOME=$home XDG_DATA_HOME=$home/data XDG_CONFIG_HOME=$home/config XDG_RUNT
 export QT_QPA_PLATFORM=xcb QT_LINUX_ACCESSIBILITY_ALWAYS_ON=1 LC_ALL=C.UTF-8
 chmod 700 "$home"
 exec 3>&1
+# shellcheck disable=SC2016 # for the inner shell
 xvfb-run -a -s "-screen 0 1400x900x24" dbus-run-session -- bash -c '
     for launcher in /usr/libexec/at-spi-bus-launcher /usr/lib/at-spi2-core/at-spi-bus-launcher; do
         [ -x "$launcher" ] && { "$launcher" --launch-immediately & break; }

@@ -1,3 +1,4 @@
+# shellcheck shell=bash disable=SC2154
 # SPDX-License-Identifier: GPL-3.0-or-later
 # Sourced by run.sh and test.sh: installs what is missing, and builds.
 

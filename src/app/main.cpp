@@ -107,11 +107,13 @@ int main(int argc, char** argv)
     int status = 0;
     {
         MainWindow window(folders);
-        QObject::connect(&instance, &Instance::asked, &window,
-                         [&window](const StartRequest& later, const QString& token) {
-                             window.bringToFront(token);
-                             window.open(later);
-                         });
+        QObject::connect(
+            &instance, &Instance::asked, &window, [&window](const StartRequest& later, const QString& token) {
+                log(LogLevel::Info,
+                    QStringLiteral("another start asks: %1 paths %2").arg(later.paths.size()).arg(later.action));
+                window.bringToFront(token);
+                window.open(later);
+            });
         window.show();
         if (parser.isSet("demo"))
             window.prepareDemo();

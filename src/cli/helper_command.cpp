@@ -35,7 +35,8 @@ int runHelper()
 int runActHelper(const std::string& digest)
 {
     std::signal(SIGPIPE, SIG_IGN);
-    umask(077); // what it makes is for the user alone
+    const Journal journal; // while sockets can be opened
+    umask(077);            // what it makes is for the user alone
     {
         const FilesAs known(askingUser());
     } // whose group it is, while that can be asked
@@ -44,7 +45,7 @@ int runActHelper(const std::string& digest)
         complain(dropped.error().sentence);
         return ExitFailed;
     }
-    if (const auto served = serveActRequest(STDIN_FILENO, STDOUT_FILENO, digest); !served) {
+    if (const auto served = serveActRequest(STDIN_FILENO, STDOUT_FILENO, digest, rightsLogFolder, &journal); !served) {
         complain(served.error().sentence);
         return served.error().kind == ErrorKind::WrongFormat ? ExitUsage : ExitFailed;
     }

@@ -68,6 +68,29 @@ TEST_CASE("each command has a manual page with each of its options, and no other
     CHECK(kurvoctl("manual /proc/none").status == 3);
 }
 
+TEST_CASE("the window's manual page has each of its options, and no other", "[cli][manual]")
+{
+    TestFolder t;
+    REQUIRE(std::system(("QT_QPA_PLATFORM=offscreen " KURVO_PROGRAM " --help >'" + (t / "help") + "'").c_str()) == 0);
+    const auto page = plain(readAll(KURVO_SOURCE "/packaging/man/kurvo.1.in"));
+    CHECK(optionsIn(page) == optionsIn(readAll(t / "help")));
+}
+
+TEST_CASE("version and day are the same wherever they stand", "[cli][manual]")
+{
+    const auto project = readAll(KURVO_SOURCE "/CMakeLists.txt");
+    std::smatch found;
+    REQUIRE(std::regex_search(project, found, std::regex("project\\(kurvo VERSION ([0-9.]+)")));
+    const std::string version = found[1];
+    REQUIRE(std::regex_search(project, found, std::regex("KURVO_RELEASED ([0-9-]+)")));
+    const std::string day = found[1];
+    CHECK(kurvoctl("--version").out.starts_with("kurvoctl " + version + "\n"));
+    CHECK(readAll(KURVO_SOURCE "/packaging/debian/changelog").starts_with("kurvo (" + version + ") "));
+    CHECK(readAll(KURVO_SOURCE "/CHANGELOG.md").find("## [" + version + "] - " + day) != std::string::npos);
+    CHECK(readAll(KURVO_SOURCE "/packaging/desktop/org.kurvo.Kurvo.metainfo.xml")
+              .find("<release version=\"" + version + "\" date=\"" + day + "\">") != std::string::npos);
+}
+
 TEST_CASE("help is about commands and topics", "[cli][manual]")
 {
     CHECK(kurvoctl("help").out.find("snapshot-format") != std::string::npos);

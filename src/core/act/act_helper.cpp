@@ -14,6 +14,7 @@
 #include <condition_variable>
 #include <csignal>
 #include <cstdio>
+#include <ctime>
 #include <exception>
 #include <memory>
 #include <mutex>
@@ -259,10 +260,40 @@ public:
     }
     const ActRequest& request() const { return request_; }
 
+    /// The machine's journal keeps what was changed as root, for whom, and by which plan (its digest).
+    void tellMachine(const Journal* journal, const std::string& digest)
+    {
+        if (!journal)
+            return;
+        const auto history = readHistory(logbook_);
+        for (std::size_t i = 0; history && i < history->size(); ++i) {
+            const auto& record = (*history)[i];
+            if (record.run.began < began_ &&
+                std::find(touched_.begin(), touched_.end(), record.run.id) == touched_.end())
+                continue;
+            for (const auto& step : record.steps) {
+                const auto user = std::to_string(request_.user.uid);
+                const JournalField fields[] = {{"MESSAGE", std::string(actionName(step.action)) + " " +
+                                                               displayText(step.path) + ": " + stateName(step.state) +
+                                                               ", for user " + user},
+                                               {"PRIORITY", "5"},
+                                               {"SYSLOG_IDENTIFIER", "kurvoctl"},
+                                               {"KURVO_ACTION", actionName(step.action)},
+                                               {"KURVO_STATE", stateName(step.state)},
+                                               {"KURVO_PATH", step.path},
+                                               {"KURVO_USER", user},
+                                               {"KURVO_RUN", std::to_string(record.run.id)},
+                                               {"KURVO_PLAN", digest}};
+                (void)journal->tell(fields);
+            }
+        }
+    }
+
 private:
     ActRequest request_;
     Logbook logbook_;
     std::vector<std::int64_t> touched_;
+    std::int64_t began_ = std::time(nullptr);
 };
 
 /// In a terminal nobody takes the rows in: they are put into the user's logbook by a process that is the user's.
@@ -280,7 +311,7 @@ void tellLogbook(const std::string& file, uid_t user, const std::vector<RunRecor
         while (::waitpid(child, nullptr, 0) < 0 && errno == EINTR) { }
 }
 
-Result<Done> serve(int in, int out, const std::string& digest, const std::string& logFolder)
+Result<Done> serve(int in, int out, const std::string& digest, const std::string& logFolder, const Journal* journal)
 {
     const auto refuse = [out](const Error& error) {
         if (canWriteNow(out))
@@ -307,6 +338,7 @@ Result<Done> serve(int in, int out, const std::string& digest, const std::string
     if (fromFile) {
         PauseGate gate;
         const auto done = server.carryOut({}, gate, {});
+        server.tellMachine(journal, digest);
         const auto records = server.records();
         if (!server.request().logbook.empty())
             tellLogbook(server.request().logbook, server.request().user.uid, records);
@@ -328,6 +360,7 @@ Result<Done> serve(int in, int out, const std::string& digest, const std::string
         if (!sendTo(out, progressLine(p)))
             orders.stop().request_stop();
     });
+    server.tellMachine(journal, digest);
     // All is done and nothing is locked any more: who does not read keeps nobody waiting but this process.
     for (const auto& record : server.records())
         if (!sendTo(out, "run " + encodeRun(record) + "\n"))
@@ -404,10 +437,11 @@ Result<ActRequest> decodeActRequest(const std::string& bytes)
     return request;
 }
 
-Result<Done> serveActRequest(int in, int out, const std::string& digest, const std::string& logFolder) noexcept
+Result<Done> serveActRequest(int in, int out, const std::string& digest, const std::string& logFolder,
+                             const Journal* journal) noexcept
 {
     try {
-        return serve(in, out, digest, logFolder);
+        return serve(in, out, digest, logFolder, journal);
     } catch (const std::exception& error) {
         return Error{ErrorKind::System,
                      {},

@@ -20,6 +20,7 @@
 
 #include "core/act/plan_run.h"
 #include "core/act/run_history.h"
+#include "core/platform/journal.h"
 
 namespace kurvo {
 
@@ -46,9 +47,9 @@ std::string shownDigest(const std::string& digest);
 /// Where root keeps the helper's logs, one a user.
 inline constexpr const char* rightsLogFolder = "/var/lib/kurvo";
 
-/// The helper's side. Throws nothing.
-Result<Done> serveActRequest(int in, int out, const std::string& digest,
-                             const std::string& logFolder = rightsLogFolder) noexcept;
+/// The helper's side. `journal`, opened before the rights were given up, is told each step. Throws nothing.
+Result<Done> serveActRequest(int in, int out, const std::string& digest, const std::string& logFolder = rightsLogFolder,
+                             const Journal* journal = nullptr) noexcept;
 
 /// What the helper told.
 struct ActAnswer {

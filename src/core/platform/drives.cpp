@@ -2,7 +2,6 @@
 #include "core/platform/drives.h"
 
 #include <fcntl.h>
-#include <libmount/libmount.h>
 #include <sys/mount.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
@@ -24,6 +23,7 @@
 #include "core/base/text.h"
 #include "core/platform/entry_stat.h"
 #include "core/platform/folders.h"
+#include "core/platform/mount_table.h"
 
 namespace kurvo {
 namespace {
@@ -70,11 +70,6 @@ template <std::size_t N>
 bool contains(const std::array<std::string_view, N>& list, std::string_view word)
 {
     return std::find(list.begin(), list.end(), word) != list.end();
-}
-
-std::string fromC(const char* text)
-{
-    return text ? text : "";
 }
 
 /// /dev/disk/by-label holds a link per labelled filesystem; udev escapes odd bytes as \xNN.
@@ -199,19 +194,6 @@ Result<Capacity> readCapacity(const std::string& path)
 
 namespace {
 
-using MountTable = std::unique_ptr<libmnt_table, decltype(&mnt_unref_table)>;
-using MountIterator = std::unique_ptr<libmnt_iter, decltype(&mnt_free_iter)>;
-
-MountTable readMountTable(const std::string& mountInfo)
-{
-    return {mnt_new_table_from_file(mountInfo.c_str()), &mnt_unref_table};
-}
-
-MountIterator iterateForward()
-{
-    return {mnt_new_iter(MNT_ITER_FORWARD), &mnt_free_iter};
-}
-
 struct MountAnswer {
     bool folder = false; ///< reachable for this user, and not a single file mounted over another
     dev_t device = 0;
@@ -238,22 +220,19 @@ Result<std::vector<Drive>> collectMounts(const std::string& mountInfo, const std
     const auto table = readMountTable(mountInfo);
     if (!table)
         return systemError("read the list of mounts", mountInfo, errno != 0 ? errno : ENOENT);
-    const auto iterator = iterateForward();
     const auto labels = labelsByDevice();
     std::vector<Drive> drives;
     std::map<dev_t, std::size_t> byDevice; // into drives: the one that is shown
     std::map<std::string, std::size_t> byPlace;
-    libmnt_fs* mount = nullptr;
-    while (mnt_table_next_fs(table.get(), iterator.get(), &mount) == 0) {
+    for (const auto& mount : *table) {
         Drive drive;
-        drive.filesystem = fromC(mnt_fs_get_fstype(mount));
-        drive.mountPoint = fromC(mnt_fs_get_target(mount));
+        drive.filesystem = mount.type;
+        drive.mountPoint = mount.target;
         if (!only.empty() && drive.mountPoint != only)
             continue;
-        drive.source = fromC(mnt_fs_get_source(mount));
-        drive.mountId = static_cast<std::uint64_t>(std::max(0, mnt_fs_get_id(mount)));
-        const auto* options = mnt_fs_get_vfs_options(mount);
-        drive.readOnly = options && mnt_optstr_get_option(options, "ro", nullptr, nullptr) == 0;
+        drive.source = mount.source;
+        drive.mountId = mount.id;
+        drive.readOnly = mount.readOnly;
         drive.kind = contains(networkFilesystems, drive.filesystem) ? DeviceKind::Network : DeviceKind::Internal;
         drive.name = drive.mountPoint == "/" ? "System drive" : std::string(fileName(drive.mountPoint));
         // Only what can hang is asked on a thread of its own: the many mounts of a container would cost one each.
@@ -365,15 +344,12 @@ Result<FilesystemFacts> readFilesystemFacts(const std::string& mountPoint)
     struct statvfs s;
     if (::statvfs(mountPoint.c_str(), &s) == 0 && s.f_files > s.f_ffree)
         facts.inodesUsed = s.f_files - s.f_ffree;
-    const auto table = readMountTable("/proc/self/mountinfo");
-    const auto iterator = iterateForward();
     std::string source;
-    libmnt_fs* mount = nullptr;
-    while (table && mnt_table_next_fs(table.get(), iterator.get(), &mount) == 0)
-        if (fromC(mnt_fs_get_target(mount)) == mountPoint) {
-            facts.type = fromC(mnt_fs_get_fstype(mount));
-            facts.shownPart = fromC(mnt_fs_get_root(mount));
-            source = fromC(mnt_fs_get_source(mount));
+    for (const auto& mount : readMountTable().value_or(std::vector<MountLine>()))
+        if (mount.target == mountPoint) {
+            facts.type = mount.type;
+            facts.shownPart = mount.root;
+            source = mount.source;
         }
     if (facts.type == "btrfs") {
         if (const auto structures = btrfsStructures(source)) {
@@ -390,14 +366,12 @@ Result<FilesystemFacts> readFilesystemFacts(const std::string& mountPoint)
 
 Result<std::vector<MountBelow>> mountsBelow(const std::string& mountPoint)
 {
-    const auto table = readMountTable("/proc/self/mountinfo");
+    const auto table = readMountTable();
     if (!table)
         return systemError("read the list of mounts", "/proc/self/mountinfo", errno != 0 ? errno : ENOENT);
-    const auto iterator = iterateForward();
     std::vector<MountBelow> below;
-    libmnt_fs* mount = nullptr;
-    while (mnt_table_next_fs(table.get(), iterator.get(), &mount) == 0) {
-        MountBelow found{fromC(mnt_fs_get_target(mount)), fromC(mnt_fs_get_fstype(mount))};
+    for (const auto& mount : *table) {
+        MountBelow found{mount.target, mount.type};
         if (found.path != mountPoint && isAtOrBelow(found.path, mountPoint))
             below.push_back(std::move(found));
     }

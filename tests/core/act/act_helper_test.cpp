@@ -5,7 +5,9 @@
 #include <fcntl.h>
 #include <signal.h>
 #include <sys/mount.h>
+#include <sys/socket.h>
 #include <sys/stat.h>
+#include <sys/un.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -45,6 +47,7 @@ struct Helper {
         request.forGood = request.plan.countForGood();
     }
     std::string logFolder() const { return t / "root"; }
+    const Journal* journal = nullptr;
 
     struct Answer {
         Result<Done> served;
@@ -62,7 +65,7 @@ struct Helper {
             if (!staysOpen)
                 ::close(in[1]);
         });
-        auto served = serveActRequest(in[0], out[1], digest, logFolder());
+        auto served = serveActRequest(in[0], out[1], digest, logFolder(), journal);
         ::close(in[0]);
         ::close(out[1]);
         sender.join();
@@ -167,6 +170,32 @@ TEST_CASE("as long as nobody says go, nothing is done", "[act][helper]")
     CHECK(readAll(h.t / "place/file") == "x");
     for (const int fd : {in[0], out[0], out[1]})
         ::close(fd);
+}
+
+TEST_CASE("the machine's journal has what was done, for whom, by which plan", "[act][helper][journal]")
+{
+    Helper h;
+    const UniqueFd listens(::socket(AF_UNIX, SOCK_DGRAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0));
+    sockaddr_un address{};
+    address.sun_family = AF_UNIX;
+    const auto path = h.t / "journal";
+    std::copy(path.begin(), path.end(), address.sun_path);
+    REQUIRE(::bind(listens.get(), reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0);
+    const Journal journal(path);
+    h.journal = &journal;
+    h.plan(h.t.text("place/gone", "x"), Action::Delete);
+    const auto bytes = encodeActRequest(h.request);
+    REQUIRE(h.serve(bytes + "go\n", requestDigest(bytes), true).served);
+    std::string told(1 << 16, '\0');
+    const auto size = ::recv(listens.get(), told.data(), told.size(), 0);
+    REQUIRE(size > 0);
+    told.resize(static_cast<std::size_t>(size));
+    for (const auto& field : {"KURVO_ACTION=delete\n", "KURVO_STATE=done\n", "SYSLOG_IDENTIFIER=kurvoctl\n"})
+        CHECK(told.find(field) != told.npos);
+    CHECK(told.find("KURVO_PATH=" + (h.t / "place/gone") + "\n") != told.npos);
+    CHECK(told.find("KURVO_USER=" + std::to_string(h.request.user.uid) + "\n") != told.npos);
+    CHECK(told.find("KURVO_PLAN=" + requestDigest(bytes) + "\n") != told.npos);
+    CHECK(::recv(listens.get(), told.data(), told.size(), 0) < 0); // one step, one message
 }
 
 TEST_CASE("told to go it acts, and tells what its own log says", "[act][helper]")

@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/platform/drives.h"
+#include "core/platform/mount_table.h"
 #include "support/test_tree.h"
 
 using namespace kurvo;
@@ -76,6 +77,30 @@ TEST_CASE("the list of mounts can be missing or odd", "[drives]")
     REQUIRE(drives->size() == 1); // the place that is not there is left out, and so is what is no drive
     CHECK(drives->front().mountPoint == "/");
     CHECK(drives->front().source == "/dev/sda2");
+}
+
+TEST_CASE("the kernel's list is read as it is written, whatever is in it", "[drives]")
+{
+    TestFolder t;
+    const auto mounts = readMountTable(t.text(
+        "mountinfo", "36 35 98:0 /mnt1 /mnt\\0402\\134x rw,noatime master:1 shared:2 - ext3 /dev/root rw,errors=ro\n"
+                     "nonsense\n\n37 36 0:9 / /a - b\n"
+                     "38 36 0:9 /a\\012b /r ro,nosuid - fuse.sshfs desk:/\\04 rw\n"
+                     "99999999999999999999999 1 0:1 / / rw - x y z"));
+    REQUIRE(mounts);
+    REQUIRE(mounts->size() == 2);
+    CHECK(mounts->at(0).target == "/mnt 2\\x");
+    CHECK(mounts->at(0).root == "/mnt1");
+    CHECK(mounts->at(0).source == "/dev/root");
+    CHECK_FALSE(mounts->at(0).readOnly); // the filesystem's own options are others
+    CHECK(mounts->at(1).id == 38);
+    CHECK(mounts->at(1).root == "/a\nb");
+    CHECK(mounts->at(1).source == "desk:/\\04");
+    CHECK(mounts->at(1).readOnly);
+    const auto real = readMountTable();
+    REQUIRE(real);
+    CHECK(std::any_of(real->begin(), real->end(),
+                      [](const MountLine& m) { return m.target == "/proc" && m.type == "proc"; }));
 }
 
 TEST_CASE("capacity and mount point of a path", "[drives]")
