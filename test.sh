@@ -55,6 +55,7 @@ everything=(app_tests "core_tests [act]" "core_tests ~[act]" model_tests cli_tes
 
 count "locks, as clang sees them" "$root/tools/check_locks.sh"
 build release kurvo kurvoctl kurvo-make-demo kurvo-tour tests
+count "what is installed, as the field's checkers see it" "$root/packaging/check.sh"
 # Every snapshot that a test leaves behind is read by another program as well.
 export KURVO_OTHER_READER=$root/tools/read_snapshot.py
 side_by_side release "${everything[@]}"

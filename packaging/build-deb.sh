@@ -1,21 +1,23 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: GPL-3.0-or-later
 # Builds the Debian packages in a clean tree, from what is committed, and puts them into build/packages.
-# Usage: packaging/build-deb.sh [VERSION]: another version than the changelog's, for trying upgrades.
+# Usage: packaging/build-deb.sh [BUILD]: packs that build folder as it is instead, into build/packages-tried.
 set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 . "$root/tools/prepare.sh"
 install_missing debhelper dpkg-dev fakeroot lowdown librsvg2-bin
 out=$root/build/packages
+if [ $# -gt 0 ]; then
+    KURVO_BUILT=$(cd "$1" && pwd)
+    export KURVO_BUILT DEB_BUILD_OPTIONS=noautodbgsym
+    out=$root/build/packages-tried
+fi
 tree=$(mktemp -d)
 trap 'rm -rf "$tree"' EXIT
 mkdir -p "$out" "$tree/kurvo"
 git -C "$root" archive --format=tar HEAD | tar -x -C "$tree/kurvo"
 cp -r "$tree/kurvo/packaging/debian" "$tree/kurvo/debian"
 cd "$tree/kurvo"
-if [ $# -gt 0 ]; then
-    sed -i "1s/(.*)/($1)/" debian/changelog
-fi
 DEB_BUILD_OPTIONS="parallel=$(nproc) ${DEB_BUILD_OPTIONS:-}"
 export CCACHE_BASEDIR=$tree DEB_BUILD_OPTIONS
 dpkg-buildpackage --build=binary --no-sign >"$tree/log" 2>&1 || { tail -50 "$tree/log" >&2; exit 1; }
