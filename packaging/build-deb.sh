@@ -12,8 +12,8 @@ if [ $# -gt 0 ]; then
     export KURVO_BUILT DEB_BUILD_OPTIONS=noautodbgsym
     out=$root/build/packages-tried
 fi
-tree=$(mktemp -d)
-trap 'rm -rf "$tree"' EXIT
+tree=$root/build/deb # always the same, so that the compiler's cache knows it again
+rm -rf "$tree"
 mkdir -p "$out" "$tree/kurvo"
 git -C "$root" archive --format=tar HEAD | tar -x -C "$tree/kurvo"
 cp -r "$tree/kurvo/packaging/debian" "$tree/kurvo/debian"
@@ -22,4 +22,5 @@ DEB_BUILD_OPTIONS="parallel=$(nproc) ${DEB_BUILD_OPTIONS:-}"
 export CCACHE_BASEDIR=$tree DEB_BUILD_OPTIONS
 dpkg-buildpackage --build=binary --no-sign >"$tree/log" 2>&1 || { tail -50 "$tree/log" >&2; exit 1; }
 cp "$tree"/*.deb "$tree"/*.changes "$tree"/*.buildinfo "$out/"
+rm -rf "$tree"
 ls -l "$out"/*.deb
