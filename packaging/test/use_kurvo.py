@@ -53,6 +53,7 @@ def end(process):
         return False
 
 
+os.environ["XDG_CURRENT_DESKTOP"] = "GNOME"  # which asks GIO what a file is and who opens it
 os.makedirs(HOME + "/place/below", exist_ok=True)
 with open(HOME + "/place/below/file", "wb") as made:
     made.write(b"x" * 100000)
@@ -95,12 +96,20 @@ subprocess.run(["pkill", "-TERM", "-x", "kurvo"])
 say(wait(lambda: subprocess.run(["pgrep", "-x", "kurvo"], capture_output=True).returncode != 0), "and it ends")
 
 
-# With rights: the window asks pkexec, which asks on its terminal; this types the password.
+# With rights: the window asks pkexec, which asks the agent of this session; here it is one in a terminal, and this types.
 def with_terminal(command):
     child, terminal = pty.fork()
     if child == 0:
         os.execvp(command[0], command)
-    return child, terminal
+    os.set_blocking(terminal, False)
+    return terminal
+
+
+def heard(terminal):
+    try:
+        return os.read(terminal, 4096)
+    except (BlockingIOError, OSError):
+        return b""
 
 
 os.makedirs(HOME + "/rights/mine", exist_ok=True)
@@ -109,30 +118,25 @@ subprocess.run(["sudo", "-S", "sh", "-c", f"mkdir -p {HOME}/rights/theirs && hea
                 f"{HOME}/rights/theirs/big && chmod 700 {HOME}/rights/theirs"], input=PASSWORD, capture_output=True)
 with open(HOME + "/.config/kurvo/settings.ini", "a", encoding="utf-8") as settings:
     settings.write("\n[scan]\nwithRights=true\n")
+window = subprocess.Popen(["kurvo", "--log-level", "debug"])
+wait(lambda: call("Activate", "{}").returncode == 0)
+agent = with_terminal(["pkttyagent", "--process", str(window.pid)])
+time.sleep(2)
 before = snapshots()
-child, terminal = with_terminal(["kurvo", "--log-level", "debug", HOME + "/rights"])
-said = b""
-os.set_blocking(terminal, False)
-typed = False
-end_at = time.time() + 60
-while time.time() < end_at:
-    try:
-        said += os.read(terminal, 4096)
-    except (BlockingIOError, OSError):
-        pass
+subprocess.run(["kurvo", HOME + "/rights"], timeout=30)
+said, typed, found = b"", False, ""
+until = time.time() + 60
+while time.time() < until and "theirs/big" not in found:
+    said += heard(agent)
     if b"assword" in said and not typed:
-        os.write(terminal, PASSWORD)
+        os.write(agent, PASSWORD)
         typed = True
-    if typed and any("theirs/big" in subprocess.run(["kurvoctl", "largest", path], capture_output=True, text=True).stdout
-                     for path in snapshots() - before):
-        break
-    time.sleep(0.2)
-say(typed, "pkexec asks, with the words of the installed action", said.decode(errors="replace")[-600:])
-say(b"names and sizes" in said, "which say what is read", said.decode(errors="replace")[-600:])
-found = ""
-for path in snapshots() - before:
-    found += subprocess.run(["kurvoctl", "largest", path], capture_output=True, text=True).stdout
-say("theirs/big" in found, "what only root may read is in the snapshot",
-    found + log()[-600:] + said.decode(errors="replace"))
-os.kill(child, signal.SIGTERM)
+    found = "".join(subprocess.run(["kurvoctl", "largest", path], capture_output=True, text=True).stdout
+                    for path in snapshots() - before)
+    time.sleep(0.3)
+words = said.decode(errors="replace")
+say(typed, "pkexec asks for the password", words[-600:])
+say("names and sizes" in words, "with the words of the installed action", words[-600:])
+say("theirs/big" in found, "what only root may read is in the snapshot", found + log()[-600:] + words[-600:])
+say(end(window), "and the window ends")
 sys.exit(0)
