@@ -443,6 +443,7 @@ TEST_CASE("all actions stand in the menu with their keys", "[window]")
     CHECK(box->text().contains("Follow the weight"));
     box->close();
     REQUIRE(w.closed("helpDialog"));
+    w.activate();
     w.key(Qt::Key_F1);
     auto* guide = w.dialog<app::HelpDialog>("helpDialog");
     CHECK(guide->text().contains("The drive is full"));
