@@ -4,6 +4,7 @@
 #include <QDialogButtonBox>
 #include <QFile>
 #include <QImage>
+#include <QPushButton>
 #include <QTextBrowser>
 #include <QVBoxLayout>
 
@@ -41,6 +42,7 @@ HelpDialog::HelpDialog(const QString& title, QWidget* parent) : QDialog(parent),
     text_->setAccessibleName(title);
     text_->setOpenLinks(false);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
+    buttons->button(QDialogButtonBox::Close)->setIcon({});
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     layout->addWidget(text_);
     layout->addWidget(buttons);

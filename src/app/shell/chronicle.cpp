@@ -91,7 +91,9 @@ QString supportReport(const std::string& settingsFile, const std::string& state,
         QStringLiteral("Settings:")};
     const QSettings kept(QString::fromStdString(settingsFile), QSettings::IniFormat);
     for (const auto& key : kept.allKeys()) {
-        const auto value = kept.value(key).toStringList().join(QStringLiteral(", "));
+        const auto held = kept.value(key);
+        const auto value =
+            held.typeId() == QMetaType::QStringList ? held.toStringList().join(QStringLiteral(", ")) : held.toString();
         const bool plain = value.size() < 60 && !value.contains(QLatin1Char('/')) &&
                            !value.contains(QLatin1Char('%')) && !value.contains(QLatin1Char('@')) &&
                            !key.startsWith(QLatin1String("find/"));

@@ -250,6 +250,9 @@ TEST_CASE("the report for support has no path in it, and is saved as it was left
         w.scan(w.t / "secret place");
         w.models().plan.planTrash(w.node(w.t / "secret place/one"));
         for (auto* action : w.window->actions())
+            if (action->text() == "Reduce motion")
+                action->trigger();
+        for (auto* action : w.window->actions())
             if (action->text() == "Report for support…")
                 action->trigger();
         auto* dialog = w.dialog<QDialog>("supportDialog");
@@ -257,6 +260,7 @@ TEST_CASE("the report for support has no path in it, and is saved as it was left
         REQUIRE(Window::until([&] { return text->isEnabled(); }));
         CHECK(text->toPlainText().startsWith("Kurvo 0."));
         CHECK(text->toPlainText().contains("Settings:"));
+        CHECK(text->toPlainText().contains(" = true"));
         CHECK_FALSE(text->toPlainText().contains("secret"));
         dialog->reject();
     }
