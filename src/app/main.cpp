@@ -99,7 +99,9 @@ int main(int argc, char** argv)
         request.paths.push_back(QFile::encodeName(path).toStdString());
     }
 
-    const auto folders = appFolders(parser.isSet("demo"), QFile::encodeName(parser.value("data")).toStdString());
+    // Two ways to write a path are one folder.
+    const auto data = parser.isSet("data") ? QFileInfo(parser.value("data")).absoluteFilePath() : QString();
+    const auto folders = appFolders(parser.isSet("demo"), QFile::encodeName(QDir::cleanPath(data)).toStdString());
     Instance instance(folders);
     if (!parser.isSet("new-window") && !instance.claim(request))
         return 0; // the window that is open has it

@@ -14,10 +14,8 @@ namespace kurvo::app {
 class Away : public QObject {
     Q_OBJECT
 public:
-    /// Work shorter than this ends without a word.
-    static constexpr qint64 longWorkMs = 10000;
-
-    Away(QWidget& window, Models& models);
+    /// `desktop` becomes this one's; work shorter than `longWorkMs` ends without a word.
+    Away(QWidget& window, Models& models, Desktop* desktop, qint64 longWorkMs = 10000);
 
 signals:
     void called(); ///< a notification was clicked: the window is wanted
@@ -28,7 +26,8 @@ private:
 
     QWidget& window_;
     Models& models_;
-    Desktop desktop_;
+    Desktop* desktop_;
+    qint64 longWorkMs_;
     QTimer beat_; ///< runs only while there is something to show
     QElapsedTimer scanning_, running_;
     bool scans_ = false, runs_ = false, shows_ = false;

@@ -52,7 +52,10 @@ bool Instance::claim(const StartRequest& request)
     bus.registerObject(path_, this);
     if (bus.registerService(name_))
         return true;
-    return !handOver(request); // one that does not answer is left alone: this one opens a window as well
+    if (handOver(request))
+        return false;
+    bus.registerService(name_); // it ended meanwhile; one that does not answer is left alone, and this opens as well
+    return true;
 }
 
 bool Instance::handOver(const StartRequest& request)

@@ -87,7 +87,7 @@ MainWindow::MainWindow(AppFolders folders)
     sayInTitle();
     refreshCommands();
     keepChronicle(this, models_);
-    auto* away = new Away(*this, models_);
+    auto* away = new Away(*this, models_, new Desktop);
     connect(away, &Away::called, this, [this] { bringToFront(); });
     connect(qApp, &QGuiApplication::commitDataRequest, this, &MainWindow::sessionEnds, Qt::DirectConnection);
     models_.runner.recover(); // before anything else is carried out, and reads the logbook

@@ -14,6 +14,7 @@
 
 #include "app/services/desktop.h"
 #include "app/services/log.h"
+#include "app/shell/away.h"
 #include "app/window_fixture.h"
 
 using namespace kurvo;
@@ -234,6 +235,43 @@ TEST_CASE("the desktop is told, and the machine is kept awake as long as it is a
         ::close(login.held());
         desktop.showProgress(0.5); // nobody has to listen
         desktop.showProgress({});
+    }
+    QDBusConnection::disconnectFromBus("client");
+    QDBusConnection::disconnectFromBus("server");
+}
+
+TEST_CASE("the end of work behind other windows is told, and a run keeps the machine awake", "[window][desktop]")
+{
+    Session s;
+    auto server = QDBusConnection::connectToBus(s.address, "server");
+    Desk desk;
+    Login login;
+    REQUIRE(server.registerObject("/org/freedesktop/Notifications", &desk, QDBusConnection::ExportAllSlots));
+    REQUIRE(server.registerObject("/org/freedesktop/login1", &login, QDBusConnection::ExportAllSlots));
+    REQUIRE(server.registerService("org.freedesktop.Notifications"));
+    REQUIRE(server.registerService("org.freedesktop.login1"));
+    const auto client = QDBusConnection::connectToBus(s.address, "client");
+    {
+        Window w;
+        QWidget behind; // another window of the program: it is not the active one
+        new app::Away(behind, w.models(), new app::Desktop(nullptr, client, client), 0);
+        w.t.file("place/old", 5000);
+        w.scan(w.t / "place");
+        REQUIRE(Window::until([&] { return desk.said.size() == 1; }));
+        CHECK(desk.said[0].contains("place is scanned|It holds "));
+        CHECK(login.held() < 0); // reading keeps nobody from sleeping
+        w.models().plan.planTrash(w.node(w.t / "place/old"));
+        w.settle();
+        w.window->setStage(app::Stage::Clear);
+        w.settle();
+        w.click("carryOut");
+        REQUIRE(Window::until([&] { return desk.said.size() >= 2; }));
+        CHECK(desk.said.last().contains("The plan was carried out"));
+        REQUIRE(Window::until([&] { return login.held() >= 0; }));
+        w.settle();
+        char byte;
+        CHECK(Window::until([&] { return ::read(login.held(), &byte, 1) == 0; })); // it may sleep again
+        ::close(login.held());
     }
     QDBusConnection::disconnectFromBus("client");
     QDBusConnection::disconnectFromBus("server");
