@@ -112,7 +112,7 @@ QString styleText()
         QLineEdit:focus { border: 1px solid %accent; }
         QLineEdit:disabled { color: %second; background: %window; }
         QTreeWidget { background: %panel; color: %text; border: 1px solid %line; border-radius: 5px; outline: none; }
-        QTreeWidget::item { padding: 4px 4px; }
+        QTreeWidget::item { padding: 4px 4px; border: 0px; }
         QTreeWidget::item:selected { background: %fill; color: %text; }
         QHeaderView::section { background: %window; color: %second; border: none; border-bottom: 1px solid %line; padding: 5px 8px; font-size: 11px; }
         QLabel[role="second"] { color: %second; }

@@ -110,6 +110,7 @@ DuplicatesPage::DuplicatesPage(PlaceStore& places, Cursor& cursor, PlanModel& pl
     layout->addWidget(state_);
     groups_->setObjectName("duplicateGroups");
     groups_->setHeaderLabels({tr("same content"), tr("could be freed"), tr("changed")});
+    groups_->headerItem()->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
     groups_->setColumnCount(3);
     groups_->header()->setStretchLastSection(false);
     groups_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
