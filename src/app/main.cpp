@@ -7,6 +7,8 @@
 #include <QFontDatabase>
 
 #include <cstdio>
+#include <filesystem>
+#include <span>
 
 #include "app/services/async.h"
 #include "app/services/desktop.h"
@@ -41,6 +43,22 @@ private:
     static constexpr auto name = "XDG_CACHE_HOME";
     QByteArray before_;
 };
+
+/// The absolute path that was meant, with the bytes that were typed: names need not be text.
+std::string pathTyped(const QString& argument, std::span<char* const> typed)
+{
+    auto bytes = QFile::encodeName(argument).toStdString();
+    for (const auto* word : typed)
+        if (QString::fromLocal8Bit(word) == argument)
+            bytes = word;
+    if (argument.startsWith(QLatin1String("file:///")))
+        bytes = pathOf(argument);
+    std::error_code ignored;
+    auto path = std::filesystem::absolute(bytes, ignored).lexically_normal().string();
+    if (path.size() > 1 && path.ends_with('/'))
+        path.pop_back();
+    return path;
+}
 
 /// Fonts that lie beside the program, where it is carried.
 void addCarriedFonts()
@@ -92,12 +110,8 @@ int main(int argc, char** argv)
     if (!logLevelOf(parser.value("log-level"), level))
         return wrong(
             QObject::tr("There is no log level \"%1\": error, warn, info or debug.").arg(parser.value("log-level")));
-    for (const auto& argument : parser.positionalArguments()) {
-        const auto path =
-            QFileInfo(argument.startsWith("file:///") ? QFile::decodeName(pathOf(argument).c_str()) : argument)
-                .absoluteFilePath();
-        request.paths.push_back(QFile::encodeName(path).toStdString());
-    }
+    for (const auto& argument : parser.positionalArguments())
+        request.paths.push_back(pathTyped(argument, {argv, static_cast<std::size_t>(argc)}));
 
     // Two ways to write a path are one folder.
     const auto data = parser.isSet("data") ? QFileInfo(parser.value("data")).absoluteFilePath() : QString();

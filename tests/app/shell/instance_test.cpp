@@ -153,9 +153,17 @@ TEST_CASE("a second start hands over, but not into another data folder or a new 
     CHECK(Session::ended(s.start(in(data, s.t / "three/"))) == 0);
     CHECK(s.kept(data, 4));
 
+    // A name that is no text comes over as it is.
+    const auto odd = s.t / "od\xff\xfe";
+    s.t.file("od\xff\xfe/d", 4000);
+    auto command = "DBUS_SESSION_BUS_ADDRESS='" + s.address.toStdString() + "' HOME='" + (s.t / "home") +
+                   "' " KURVO_PROGRAM " --data '" + data + "' '" + odd + "'";
+    CHECK(std::system(command.c_str()) == 0);
+    CHECK(s.kept(data, 5));
+
     // Without a bus each start is a window.
     auto& alone = s.start(in(data, s.t / "two"), "disabled:");
-    CHECK(s.kept(data, 5));
+    CHECK(s.kept(data, 6));
     CHECK(alone.state() == QProcess::Running);
 }
 
