@@ -21,6 +21,8 @@
 #include <unordered_map>
 #include <utility>
 
+#include "app/style/tick_style.h"
+
 namespace kurvo::app {
 namespace {
 
@@ -214,7 +216,7 @@ LightPaper::~LightPaper()
 ThemeControl::ThemeControl(QObject* parent) : QObject(parent)
 {
     systemDark_ = QApplication::palette().color(QPalette::Window).lightness() < 128;
-    QApplication::setStyle(QStyleFactory::create("Fusion"));
+    QApplication::setStyle(new TickStyle(QStyleFactory::create("Fusion")));
     apply();
     askPortal();
 }

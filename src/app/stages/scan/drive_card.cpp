@@ -6,6 +6,7 @@
 
 #include "app/style/mnemonics.h"
 #include "app/style/theme.h"
+#include "app/style/tick_style.h"
 #include "app/style/words.h"
 
 namespace kurvo::app {
@@ -35,15 +36,7 @@ void DriveCard::paintEvent(QPaintEvent*)
     painter.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 8, 8);
 
     const QRect inner = rect().adjusted(16, 12, -16, -12);
-    const QRect tick(inner.x(), inner.y() + 4, 14, 14);
-    painter.setPen(QPen(isChecked() ? t.accent : t.textSecond, 1.2));
-    painter.setBrush(isChecked() ? QBrush(t.accent) : QBrush(Qt::NoBrush));
-    painter.drawRoundedRect(tick, 3, 3);
-    if (isChecked()) {
-        painter.setPen(QPen(t.onAccent, 1.8));
-        painter.drawPolyline(QPolygonF(
-            {{tick.x() + 3.0, tick.y() + 7.0}, {tick.x() + 6.0, tick.y() + 10.0}, {tick.x() + 11.0, tick.y() + 4.0}}));
-    }
+    drawTick(painter, QRect(inner.x(), inner.y() + 4, 14, 14), isChecked());
 
     int right = inner.right();
     if (facts_.capacity.total > 0) {

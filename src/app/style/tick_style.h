@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Boxes to tick, in the theme's colours: the style below draws them so that in the dark nobody sees where they are.
+#pragma once
+
+#include <QProxyStyle>
+
+namespace kurvo::app {
+
+class TickStyle : public QProxyStyle {
+    Q_OBJECT
+public:
+    using QProxyStyle::QProxyStyle;
+    void drawPrimitive(PrimitiveElement element, const QStyleOption* option, QPainter* painter,
+                       const QWidget* widget) const override;
+};
+
+/// A box to tick, 14 units wide and high, as cards and check boxes have it.
+void drawTick(QPainter& painter, const QRect& box, bool ticked, bool enabled = true);
+
+} // namespace kurvo::app
