@@ -18,7 +18,7 @@
 namespace kurvo {
 namespace {
 
-constexpr std::uint16_t keptFlags = 7 | FlagDoor | FlagUnreadable | FlagUnfinished;
+constexpr std::uint16_t writtenFlags = 7 | FlagDoor | FlagUnreadable | FlagUnfinished;
 
 /// Writes node after node: in full, or as steps over the nodes of a base.
 class NodeWriter {
@@ -74,7 +74,7 @@ private:
     {
         out_.column(Column::Names).text(tree_.name(node));
         out_.item(Column::Names);
-        out_.column(Column::Kinds).u16(store_.flags(node) & keptFlags);
+        out_.column(Column::Kinds).u16(store_.flags(node) & writtenFlags);
         out_.item(Column::Kinds);
         put(Column::Sizes, store_.ownApparent(node));
         difference(Column::Blocks, store_.ownDisk(node) / 512, usualBlocks(store_.ownApparent(node)));
@@ -111,7 +111,7 @@ private:
         const auto& before = matching_->before();
         const auto& was = before.store();
         const bool isFolder = store_.isFolder(node);
-        return (store_.flags(node) & keptFlags) != (was.flags(base) & keptFlags) ||
+        return (store_.flags(node) & writtenFlags) != (was.flags(base) & writtenFlags) ||
                store_.owner(node) != was.owner(base) ||
                (isFolder ? store_.device(node) != was.device(base) : links(tree_, node) != links(before, base)) ||
                (node == rootNode && tree_.name(node) != before.name(base));
