@@ -49,7 +49,7 @@ std::string matroska()
     return element(0x1A45DFA3, "head of the file") + element(0x18538067, info + track);
 }
 
-std::optional<MediaFacts> factsOf(const std::string& bytes)
+std::optional<MediaFacts> mediaFactsOf(const std::string& bytes)
 {
     return mediaFacts([&bytes](std::uint64_t at,
                                std::size_t size) { return at < bytes.size() ? bytes.substr(at, size) : std::string(); },
@@ -101,21 +101,21 @@ TEST_CASE("bytes in lines of sixteen", "[preview]")
 
 TEST_CASE("films tell their size and length", "[preview]")
 {
-    const auto mp4 = factsOf(film());
+    const auto mp4 = mediaFactsOf(film());
     REQUIRE(mp4);
     CHECK(mp4->container == "MP4");
     CHECK(mp4->seconds == Approx(61.5));
     CHECK(mp4->width == 1280);
     CHECK(mp4->height == 720);
     CHECK(mp4->codecs == std::vector<std::string>{"avc1"});
-    const auto mkv = factsOf(matroska());
+    const auto mkv = mediaFactsOf(matroska());
     REQUIRE(mkv);
     CHECK(mkv->container == "Matroska");
     CHECK(mkv->seconds == Approx(10.0));
     CHECK(mkv->width == 640);
     CHECK(mkv->codecs == std::vector<std::string>{"V_VP9"});
-    CHECK_FALSE(factsOf("RIFF....WAVEfmt and so on, which is no film at all"));
-    CHECK_FALSE(factsOf("short"));
+    CHECK_FALSE(mediaFactsOf("RIFF....WAVEfmt and so on, which is no film at all"));
+    CHECK_FALSE(mediaFactsOf("short"));
 }
 
 TEST_CASE("any header is read or not, and never more", "[preview][fuzz]")
@@ -127,7 +127,7 @@ TEST_CASE("any header is read or not, and never more", "[preview][fuzz]")
             bytes[random() % bytes.size()] = static_cast<char>(random());
         if (random() % 4 == 0)
             bytes.resize(random() % bytes.size());
-        const auto facts = factsOf(bytes);
+        const auto facts = mediaFactsOf(bytes);
         if (facts) {
             CHECK(facts->seconds >= 0);
             CHECK(facts->codecs.size() <= 8);
