@@ -15,7 +15,10 @@ fi
 tree=$root/build/deb # always the same, so that the compiler's cache knows it again
 rm -rf "$tree"
 mkdir -p "$out" "$tree/kurvo"
-git -C "$root" archive --format=tar HEAD | tar -x -C "$tree/kurvo"
+if ! git -c safe.directory="$root" -C "$root" archive --format=tar HEAD >"$tree/committed.tar"; then
+    tar -C "$root" --exclude=./build --exclude=./.git -cf "$tree/committed.tar" . # no repository: what lies here
+fi
+tar -x -C "$tree/kurvo" -f "$tree/committed.tar"
 cp -r "$tree/kurvo/packaging/debian" "$tree/kurvo/debian"
 cd "$tree/kurvo"
 DEB_BUILD_OPTIONS="parallel=$(nproc) ${DEB_BUILD_OPTIONS:-}"
