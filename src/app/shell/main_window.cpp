@@ -269,6 +269,7 @@ void MainWindow::setStage(Stage stage)
         notice_->hideIfInfo();
     stages_->setCurrentIndex(static_cast<int>(stage));
     rail_->setStage(stage);
+    tour_->follow(stage);
     // Keys should work at once, without a click first.
     if (stage == Stage::Scan)
         scan_->focusFirst();

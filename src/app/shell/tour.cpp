@@ -40,12 +40,26 @@ void TourBar::start(std::vector<Step> steps)
 
 void TourBar::show(std::size_t step)
 {
+    tell(step);
+    emit stageWanted(steps_[step].stage);
+}
+
+void TourBar::follow(Stage stage)
+{
+    if (isHidden() || steps_.empty() || steps_[at_].stage == stage)
+        return;
+    for (std::size_t step = 0; step < steps_.size(); ++step)
+        if (steps_[step].stage == stage)
+            return tell(step);
+}
+
+void TourBar::tell(std::size_t step)
+{
     at_ = step;
     words_->setText(tr("<b>%1 of %2</b>&nbsp; %3").arg(step + 1).arg(steps_.size()).arg(steps_[step].words));
     back_->setEnabled(step > 0);
     next_->setText(step + 1 < steps_.size() ? tr("Next") : tr("Done"));
     setAccessibleDescription(words_->text());
-    emit stageWanted(steps_[step].stage);
 }
 
 void TourBar::leave()

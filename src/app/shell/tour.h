@@ -22,6 +22,8 @@ public:
     };
     explicit TourBar(QWidget* parent = nullptr);
     void start(std::vector<Step> steps);
+    /// Somebody went to that stage: its words are told.
+    void follow(Stage stage);
 
 signals:
     void stageWanted(Stage stage);
@@ -29,6 +31,7 @@ signals:
 
 private:
     void show(std::size_t step);
+    void tell(std::size_t step);
     void leave();
 
     std::vector<Step> steps_;

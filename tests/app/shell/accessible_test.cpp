@@ -252,6 +252,31 @@ TEST_CASE("places are closed by key, the title says what runs, and the last plac
     CHECK(w.window->windowTitle() == "Kurvo");
 }
 
+TEST_CASE("the tour goes from stage to stage, follows who goes by himself, and is left at any moment", "[window][tour]")
+{
+    Hearing w;
+    w.show(Stage::Explore);
+    auto* words = w.child<QLabel>("tourWords");
+    CHECK_FALSE(words->isVisible());
+    for (auto* action : w.window->actions())
+        if (action->text() == "Tour of the stages")
+            action->trigger();
+    CHECK(words->isVisible());
+    CHECK(w.window->stage() == Stage::Scan);
+    CHECK(words->text().contains("1 of 5"));
+    w.click("tourNext");
+    CHECK(w.window->stage() == Stage::Explore);
+    CHECK(words->text().contains("2 of 5"));
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    CHECK(w.window->stage() == Stage::Compare);
+    CHECK(words->text().contains("4 of 5"));
+    w.click("tourNext");
+    CHECK(w.window->stage() == Stage::Clear);
+    w.click("tourNext"); // done
+    CHECK_FALSE(words->isVisible());
+    CHECK(w.window->stage() == Stage::Clear);
+}
+
 TEST_CASE("two fingers go into a picture and out of it", "[window][accessible]")
 {
     Hearing w;
