@@ -336,6 +336,7 @@ void ScanJobs::startRescan(const Place& target, const std::vector<std::string>& 
     job->placeId = target.id;
     job->rescan = true;
     job->quiet = quiet;
+    job->number = ++rescans_;
     job->startedMs = QDateTime::currentMSecsSinceEpoch();
     scans_.push_back(job);
     emit scansChanged();
@@ -372,6 +373,11 @@ void ScanJobs::startRescan(const Place& target, const std::vector<std::string>& 
                 return notices_.say(tr("Stopped. %1 is shown as it was before.").arg(job->name));
             if (!outcome.problem.empty())
                 notices_.say(QString::fromStdString(outcome.problem), Severity::Warning);
+            const auto again = dropWhatIsOlder(*job, outcome.fresh);
+            if (!again.empty())
+                startRescan(*open, again, job->quiet);
+            if (outcome.fresh.empty())
+                return;
             const auto before = open->tree->disk(rootNode);
             const auto ifChanged = job->quiet ? Plan::IfChanged::Keep : Plan::IfChanged::Drop;
             trees_.putIn(job->placeId, std::move(outcome.fresh), ifChanged, false, [this, job, before](bool done) {
@@ -390,6 +396,33 @@ void ScanJobs::startRescan(const Place& target, const std::vector<std::string>& 
             notices_.say(problem, Severity::Problem);
             emit scansChanged();
         });
+}
+
+/// Takes out what a rescan that began later has brought already: its reading is the newer one. What that did not cover
+/// is to be read again.
+std::vector<std::string> ScanJobs::dropWhatIsOlder(const ScanJob& job, std::vector<FreshFolder>& fresh)
+{
+    std::vector<std::string> again;
+    std::erase_if(fresh, [&](const FreshFolder& mine) {
+        bool covered = false, touched = false;
+        for (const auto& other : cameIn_)
+            if (other.placeId == job.placeId && other.number > job.number) {
+                covered = covered || isAtOrBelow(mine.path, other.folder);
+                touched = touched || isAtOrBelow(other.folder, mine.path);
+            }
+        if (touched && !covered)
+            again.push_back(mine.path);
+        return covered || touched;
+    });
+    const bool olderRuns = std::any_of(scans_.begin(), scans_.end(), [&](const auto& other) {
+        return other->rescan && other->placeId == job.placeId && other->number < job.number;
+    });
+    if (olderRuns)
+        for (const auto& mine : fresh)
+            cameIn_.push_back({job.placeId, job.number, mine.path});
+    if (std::none_of(scans_.begin(), scans_.end(), [](const auto& other) { return other->rescan; }))
+        cameIn_.clear();
+    return again;
 }
 
 void ScanJobs::readTouched(const std::vector<LoggedStep>& steps)

@@ -40,6 +40,7 @@ struct ScanJob {
     bool looking = false;          ///< a look at what grows is being taken
     std::uint64_t seenEntries = 0; ///< at the last look
     bool rescan = false;           ///< one folder of the place `placeId`, read again
+    std::uint64_t number = 0;      ///< of rescans: the later it began, the higher
     bool quiet = false;            ///< after something was carried out: nothing to be said of it
 
     /// Milliseconds it has been at work.
@@ -92,6 +93,7 @@ private:
     void failScan(const std::shared_ptr<ScanJob>& job, const QString& sentence);
     void sayWhatIsMissing(const Place& place, const ScanResult& found);
     void startRescan(const Place& place, const std::vector<std::string>& folders, bool quiet = false);
+    std::vector<std::string> dropWhatIsOlder(const ScanJob& job, std::vector<FreshFolder>& fresh);
 
     PlaceStore& places_;
     TreeUpdater& trees_;
@@ -100,6 +102,13 @@ private:
     Notices& notices_;
     Scanner scanner_;
     std::vector<std::shared_ptr<ScanJob>> scans_;
+    /// What rescans have brought while one that began before them still runs.
+    struct CameIn {
+        std::uint64_t placeId, number;
+        std::string folder;
+    };
+    std::vector<CameIn> cameIn_;
+    std::uint64_t rescans_ = 0;
     QTimer growth_;
 };
 

@@ -4,6 +4,10 @@
 
 #include <filesystem>
 
+#include <atomic>
+#include <chrono>
+#include <thread>
+
 #include "app/models_fixture.h"
 
 using namespace kurvo;
@@ -59,6 +63,32 @@ TEST_CASE("a second run is carried out while the rescan after the first is still
     w.settle();
     CHECK(w.place()->plan.empty());
     CHECK(w.place()->tree->path(w.place()->selection) == w.p + "/c/four");
+    w.agrees();
+}
+
+TEST_CASE("what was read before comes in after what was read later, and does not take its place", "[model][trees]")
+{
+    Placed w;
+    // The first reading is over before the file comes, and is told only when it may.
+    auto readings = std::make_shared<std::atomic<int>>(0);
+    auto mayTell = std::make_shared<std::atomic<bool>>(false);
+    w.models.scans.setScanner(
+        [readings, mayTell](const std::string& path, const ScanOptions& options, std::stop_token stop, ScanProgress*) {
+            auto result = kurvo::scan(path, options, std::move(stop), nullptr);
+            if (readings->fetch_add(1) == 0)
+                while (!mayTell->load())
+                    std::this_thread::sleep_for(std::chrono::milliseconds(2));
+            return result;
+        });
+    const auto first = GENERATE(std::string("/a"), std::string());
+    w.models.scans.rescan(w.node(w.p + first));
+    REQUIRE(ModelsOf::until([&] { return readings->load() == 1; }));
+    w.t.file("place/a/new", 50000);
+    w.models.scans.rescan(w.node(w.p + "/a"));
+    REQUIRE(ModelsOf::until([&] { return w.node(w.p + "/a/new") != noNode; }));
+    mayTell->store(true);
+    w.settle();
+    CHECK(w.node(w.p + "/a/new") != noNode);
     w.agrees();
 }
 
