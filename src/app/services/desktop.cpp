@@ -18,7 +18,7 @@ constexpr auto notificationsPath = "/org/freedesktop/Notifications";
 
 } // namespace
 
-Desktop::Desktop(QObject* parent, QDBusConnection session, QDBusConnection system)
+Desktop::Desktop(QObject* parent, QDBusConnection session, std::optional<QDBusConnection> system)
     : QObject(parent), session_(std::move(session)), system_(std::move(system))
 {
 }
@@ -67,12 +67,14 @@ void Desktop::keepAwake(bool awake, const QString& why)
     lock_ = UniqueFd();
     if (!awake)
         return;
-    if (!system_.isConnected())
+    if (!system_)
+        system_ = QDBusConnection::systemBus();
+    if (!system_->isConnected())
         return;
     auto call = QDBusMessage::createMethodCall("org.freedesktop.login1", "/org/freedesktop/login1",
                                                "org.freedesktop.login1.Manager", "Inhibit");
     call << QStringLiteral("sleep:shutdown") << tr("Kurvo") << why << QStringLiteral("block");
-    auto* watcher = new QDBusPendingCallWatcher(system_.asyncCall(call), this);
+    auto* watcher = new QDBusPendingCallWatcher(system_->asyncCall(call), this);
     connect(watcher, &QDBusPendingCallWatcher::finished, this, [this, watcher] {
         watcher->deleteLater();
         const QDBusPendingReply<QDBusUnixFileDescriptor> reply = *watcher;

@@ -20,9 +20,10 @@ constexpr auto applicationId = "org.kurvo.Kurvo";
 class Desktop : public QObject {
     Q_OBJECT
 public:
-    /// The buses of the session and of the machine, unless others are put in.
+    /// The buses of the session and of the machine, unless others are put in; the machine's is gone to when it is
+    /// needed.
     explicit Desktop(QObject* parent = nullptr, QDBusConnection session = QDBusConnection::sessionBus(),
-                     QDBusConnection system = QDBusConnection::systemBus());
+                     std::optional<QDBusConnection> system = {});
 
     /// A notification (freedesktop.org's specification, version 1.2); a later one takes its place.
     void notify(const QString& title, const QString& text);
@@ -40,7 +41,8 @@ private slots:
     void heardAction(uint id, const QString& action);
 
 private:
-    QDBusConnection session_, system_;
+    QDBusConnection session_;
+    std::optional<QDBusConnection> system_;
     UniqueFd lock_; ///< login1 holds sleep off as long as it is open
     uint shown_ = 0;
     bool awake_ = false, listens_ = false;
