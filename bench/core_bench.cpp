@@ -11,7 +11,7 @@
 #include <fstream>
 
 #include "bench/big_tree.h"
-#include "core/advice/rule_book.h"
+#include "core/advice/tree_advice.h"
 #include "core/find/age_field.h"
 #include "core/find/duplicates.h"
 #include "core/find/filter.h"
@@ -113,7 +113,7 @@ void ageOfAll(benchmark::State& state)
 void adviceOfAll(benchmark::State& state)
 {
     for (auto _ : state)
-        benchmark::DoNotOptimize(RuleBook::builtIn().levels(million()).data());
+        benchmark::DoNotOptimize(adviseTree(RuleBook::builtIn(), million()).levels.data());
 }
 
 /// This machine's; the label says how many paths that are.

@@ -62,6 +62,8 @@ struct ScanArguments {
     bool json = false;
 };
 int runScan(const ScanArguments& arguments);
+/// What the entries are there for, the largest role first.
+int runRoles(const std::string& source, bool json);
 int runFolders(const std::string& source, unsigned depth, bool json);
 /// `where`: a filter, see docs/filter.md; empty for all files.
 int runLargest(const std::string& source, std::size_t count, const std::string& where, bool json);

@@ -100,9 +100,9 @@ FilterContext contextFor(const Filter& filter, const Source& source)
         else
             complain(book.error().sentence);
     }
-    if (filter.asksFor(Filter::Test::Advices))
+    if (filter.asksForAdvice())
         context.advice =
-            std::make_shared<const std::vector<AdviceLevel>>(readUserRules(user.config).book.levels(*source.tree));
+            std::make_shared<const TreeAdvice>(adviseTree(readUserRules(user.config).book, *source.tree));
     return context;
 }
 

@@ -51,6 +51,10 @@ int main(int argc, char** argv)
     foldersCommand->add_option("--depth", depth, "levels below SOURCE (1 unless given)")->check(CLI::Range(0, 100000));
     foldersCommand->add_flag("--json", json, "print JSON, one object a line");
 
+    auto* rolesCommand = app.add_subcommand("roles", "What the entries are there for, and how much that is");
+    rolesCommand->add_option("SOURCE", source, "a folder or a .kurvo file")->required();
+    rolesCommand->add_flag("--json", json, "print JSON, one object a line");
+
     std::size_t count = 20;
     auto* largestCommand = app.add_subcommand("largest", "The largest files, wherever they are");
     largestCommand->add_option("SOURCE", source, "a folder or a .kurvo file")->required();
@@ -239,6 +243,8 @@ int main(int argc, char** argv)
         }
         if (foldersCommand->parsed())
             return runFolders(source, depth, json);
+        if (rolesCommand->parsed())
+            return runRoles(source, json);
         if (largestCommand->parsed())
             return runLargest(source, count, where, json);
         if (takeCommand->parsed())

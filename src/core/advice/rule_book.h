@@ -4,12 +4,13 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <string_view>
-#include <unordered_map>
 #include <vector>
 
-#include "core/tree/file_tree.h"
+#include "core/advice/role.h"
+#include "core/advice/rule_patterns.h"
 
 namespace kurvo {
 
@@ -23,12 +24,14 @@ struct AdviceRule {
     std::string id;
     std::vector<std::string> paths; ///< patterns as they were written
     AdviceLevel level = AdviceLevel::YourCall;
-    std::string what;    ///< what it is, a sentence
-    std::string action;  ///< what to do with it, a sentence or two
-    std::string command; ///< of the better tool; may be empty
-    std::string test;    ///< a path it speaks of
-    std::string notTest; ///< and one it does not
-    std::string file;    ///< where it stands; empty for those that come with Kurvo
+    std::string what;         ///< what it is, a sentence
+    std::string action;       ///< what to do with it, a sentence or two
+    std::string command;      ///< of the better tool; may be empty
+    std::optional<Role> role; ///< what such entries are there for; nothing: as the folder they lie in
+    std::string lead;         ///< how a lead names them, "A map viewer's cache"; empty: they are none by themselves
+    std::string test;         ///< a path it speaks of
+    std::string notTest;      ///< and one it does not
+    std::string file;         ///< where it stands; empty for those that come with Kurvo
     std::size_t line = 0;
 };
 
@@ -56,46 +59,11 @@ public:
     /// Whether the patterns of rule `index` fit this path, whatever other rules say.
     bool fits(std::size_t index, std::string_view path) const;
 
-    /// The level for each entry of a tree by id; entries that no rule speaks of are 'your call'. One walk.
-    std::vector<AdviceLevel> levels(const FileTree& tree) const;
+    const RulePatterns& patterns() const { return patterns_; }
 
 private:
-    /// One component of a pattern.
-    struct Part {
-        enum class Kind : std::uint8_t { Literal, Ending, Beginning, Any, Glob, Deep } kind = Kind::Literal;
-        std::string text;
-        bool fits(const char* name, std::size_t length) const;
-    };
-    struct Pattern {
-        std::vector<Part> parts;
-        std::size_t rule = 0;
-    };
-    /// Patterns that fit so far, and how many of their parts are used up.
-    struct Reached {
-        std::uint32_t pattern = 0;
-        std::uint32_t part = 0;
-    };
-    using State = std::vector<Reached>;
-
-    void compile();
-    State start() const;
-    /// One component further. Returns the first rule that fits there, or rules().size().
-    static constexpr std::size_t everyRule = SIZE_MAX;
-    std::size_t enter(const State& above, const char* name, std::size_t length, State& below,
-                      std::size_t only = everyRule) const;
-    void reach(std::uint32_t pattern, std::uint32_t part, State& state, std::size_t& best) const;
-
     std::vector<AdviceRule> rules_;
-    std::vector<Pattern> patterns_;
-    // Those that begin with **, by what comes after it.
-    struct TextHash {
-        using is_transparent = void;
-        std::size_t operator()(std::string_view text) const { return std::hash<std::string_view>()(text); }
-    };
-    std::unordered_map<std::string, std::vector<std::uint32_t>, TextHash, std::equal_to<>> anywhereByName_;
-    std::vector<std::vector<std::uint32_t>> anywhereByLast_ =
-        std::vector<std::vector<std::uint32_t>>(256); ///< by the last byte of the name
-    std::vector<std::uint32_t> anywhereOther_;
+    RulePatterns patterns_;
 };
 
 /// The rules of this user: those that come with Kurvo, and those in `$XDG_CONFIG_HOME/kurvo/advice/*.toml`, later names

@@ -95,10 +95,14 @@ private:
             }
             if (name == "level")
                 hasLevel = readLevel(*text, rule);
+            else if (name == "role")
+                readRole(*text, rule);
             else if (auto* member = memberOf(name, rule))
                 *member = *text;
             else
-                problem("\"" + name + "\" is not known: a rule has id, path, level, what, do, command, test and not.");
+                problem("\"" + name +
+                        "\" is not known: a rule has id, path, level, role, lead, what, do, command, test "
+                        "and not.");
         }
         line_ = rule.line;
         if (problems_.size() == before) {
@@ -123,6 +127,7 @@ private:
                : name == "what"    ? &rule.what
                : name == "do"      ? &rule.action
                : name == "command" ? &rule.command
+               : name == "lead"    ? &rule.lead
                : name == "test"    ? &rule.test
                : name == "not"     ? &rule.notTest
                                    : nullptr;
@@ -137,6 +142,17 @@ private:
             }
         problem("\"" + text + "\" is no level: it is one of leave alone, use its own tool, your call, usually safe.");
         return true; // said already
+    }
+
+    void readRole(const std::string& text, AdviceRule& rule)
+    {
+        rule.role = roleNamed(text);
+        if (rule.role)
+            return;
+        std::string names;
+        for (std::size_t i = 0; i < roleCount; ++i)
+            names += (i == 0 ? "" : ", ") + std::string(roleName(static_cast<Role>(i)));
+        problem("\"" + text + "\" is no role: it is one of " + names + ".");
     }
 
     void readPaths(const toml::node& value, AdviceRule& rule)
@@ -177,7 +193,7 @@ std::vector<RuleProblem> RuleBook::add(std::string_view toml, const std::string&
         ids.insert(rule.id);
     std::erase_if(rules_, [&](const AdviceRule& rule) { return ids.contains(rule.id); });
     rules_.insert(rules_.begin(), std::make_move_iterator(fresh.begin()), std::make_move_iterator(fresh.end()));
-    compile();
+    patterns_ = RulePatterns(rules_);
     for (std::size_t i = 0; i < rules_.size(); ++i) {
         const auto& rule = rules_[i];
         if (rule.file != file || file.empty())

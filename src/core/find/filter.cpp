@@ -235,8 +235,12 @@ bool BoundFilter::passes(Step& step, NodeId node)
         return (step.kinds >> (context_.marks ? context_.marks->kindOf(node) : none) & 1) != 0;
     }
     case Test::Advices: {
-        const auto level = context_.advice ? (*context_.advice)[node] : AdviceLevel::YourCall;
+        const auto level = context_.advice ? context_.advice->levels[node] : AdviceLevel::YourCall;
         return (term.families >> static_cast<unsigned>(level) & 1) != 0;
+    }
+    case Test::Roles: {
+        const auto role = context_.advice ? context_.advice->roles[node] : Role::NotKnown;
+        return (term.families >> static_cast<unsigned>(role) & 1) != 0;
     }
     case Test::Changes:
         return context_.changes && (term.families >> context_.changes->kind(node) & 1) != 0;

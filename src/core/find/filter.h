@@ -6,7 +6,7 @@
 //   word      in the name, ASCII case ignored      "two words"   with spaces
 //   *.wav     the whole name as a glob (* ? [ ]); with a slash in it the whole path
 //   field op value[,value]   op one of : = < > <= >=
-//   fields: name path size apparent age changed family type owner under is mark advice; of changes: change delta
+//   fields: name path size apparent age changed family type owner under is mark advice role; of changes: change delta
 #pragma once
 
 #include <cstdint>
@@ -19,7 +19,7 @@
 #include <variant>
 #include <vector>
 
-#include "core/advice/rule_book.h"
+#include "core/advice/tree_advice.h"
 #include "core/marks/marks.h"
 #include "core/types/file_types.h"
 
@@ -34,8 +34,8 @@ struct FilterError {
 
 /// What a filter asks about an entry of a tree of changes.
 struct ChangeFacts {
-    std::function<unsigned(NodeId)> kind;      ///< as filterChanges() counts them
-    std::function<std::int64_t(NodeId)> delta; ///< bytes on disk
+    std::function<unsigned(NodeId)> kind;                ///< as filterChanges() counts them
+    std::function<std::int64_t(NodeId)> delta;           ///< bytes on disk
     std::function<std::uint64_t(NodeId)> disk, apparent; ///< its size now; before, for what is gone
 };
 /// What `change:` takes, in the order in which ChangeFacts::kind counts.
@@ -47,7 +47,7 @@ struct FilterContext {
     std::vector<std::pair<std::uint32_t, std::string>> owners; ///< names by uid
     std::function<bool(NodeId)> isPlanned = {};                ///< may be empty: nothing is
     std::shared_ptr<const TreeMarks> marks = nullptr;          ///< may be null: nothing is marked
-    std::shared_ptr<const std::vector<AdviceLevel>> advice = nullptr; ///< by id; may be null: nothing is known
+    std::shared_ptr<const TreeAdvice> advice = nullptr;        ///< may be null: nothing is known
     std::shared_ptr<const ChangeFacts> changes = nullptr; ///< null where the tree is none of changes: nothing changed
 };
 
@@ -74,6 +74,7 @@ public:
         Under,
         Marks,
         Advices,
+        Roles,
         Changes,
         Delta,
         Hidden,
@@ -90,6 +91,8 @@ public:
     static std::variant<Filter, FilterError> parse(std::string_view text);
 
     bool isEmpty() const { return terms_.empty(); }
+    /// Whether it asks for levels or roles.
+    bool asksForAdvice() const { return asksFor(Test::Advices) || asksFor(Test::Roles); }
     /// Whether it asks for marks or advice, so that what it needs to know is worked out only then.
     bool asksFor(Test test) const;
     /// Ready to be asked about entries of one tree, which must outlive it.
@@ -102,7 +105,7 @@ public:
         std::string text;                                 ///< word, glob or path
         std::vector<std::string> values;                  ///< owners, marks
         std::vector<std::uint16_t> types;
-        std::uint32_t families = 0; ///< one bit a family, a level of advice, or a kind of change
+        std::uint32_t families = 0; ///< one bit a family, a level of advice, a role, or a kind of change
     };
 
 private:

@@ -15,9 +15,8 @@ namespace {
 constexpr std::int64_t day = 86400;
 constexpr std::size_t deepest = 200; ///< brackets and nots inside each other
 
-constexpr std::string_view fields[] = {"name", "path",  "size",  "apparent", "age",  "changed", "family",
-                                       "type", "owner", "under", "is",       "mark", "advice",  "change",
-                                       "delta"};
+constexpr std::string_view fields[] = {"name",  "path",  "size", "apparent", "age",    "changed", "family", "type",
+                                       "owner", "under", "is",   "mark",     "advice", "role",    "change", "delta"};
 constexpr std::string_view changes[] = {"appeared", "vanished", "grew", "shrank", "moved"};
 bool isOrdered(std::string_view field)
 {
@@ -36,6 +35,25 @@ std::string lower(std::string_view text)
     for (auto& c : out)
         c = c >= 'A' && c <= 'Z' ? static_cast<char>(c + ('a' - 'A')) : c;
     return out;
+}
+
+/// One bit a role; "personal" means all of somebody's own files, of whatever kind.
+std::uint32_t rolesAsTyped(std::string_view name)
+{
+    const auto role = roleNamed(name);
+    std::uint32_t roles = role ? 1u << static_cast<unsigned>(*role) : 0;
+    if (role == Role::Personal)
+        for (const auto kind : {Role::Documents, Role::Pictures, Role::Audio, Role::Video})
+            roles |= 1u << static_cast<unsigned>(kind);
+    return roles;
+}
+
+std::string roleNames()
+{
+    std::string names;
+    for (std::size_t i = 0; i < roleCount; ++i)
+        names += (i == 0 ? "" : ", ") + std::string(roleName(static_cast<Role>(i)));
+    return names;
 }
 
 /// A family as one types it: the first word of its name.
@@ -242,7 +260,7 @@ private:
             return fail(word.at, word.op,
                         "\"" + field +
                             "\" is no field. There are: name, path, size, apparent, age, changed, family, "
-                            "type, owner, under, is, mark, advice, change, delta.");
+                            "type, owner, under, is, mark, advice, role, change, delta.");
         }
         auto value = word.text.substr(word.op);
         auto op = value.substr(0, value.size() > 1 && value[1] == '=' && value[0] != '=' && value[0] != ':' ? 2 : 1);
@@ -298,6 +316,7 @@ private:
                     : field == "type"   ? Test::Types
                     : field == "mark"   ? Test::Marks
                     : field == "advice" ? Test::Advices
+                    : field == "role"   ? Test::Roles
                     : field == "change" ? Test::Changes
                                         : Test::Owners;
         std::vector<Filter::Term> isTerms;
@@ -336,6 +355,11 @@ private:
                     return fail(at, one.size(),
                                 "\"advice:" + one + "\" is not known. There are: safe, call, tool, leave.");
                 made.families |= 1u << (level - std::begin(levels));
+            } else if (field == "role") {
+                const auto roles = rolesAsTyped(lower(one));
+                if (roles == 0)
+                    return fail(at, one.size(), "\"" + one + "\" is no role. There are: " + roleNames() + ".");
+                made.families |= roles;
             } else if (field == "change") {
                 const auto kind = std::find(std::begin(changes), std::end(changes), lower(one));
                 if (kind == std::end(changes))
@@ -543,6 +567,9 @@ std::vector<std::string> filterOffers(std::string_view text, const FilterContext
     if (field == "advice")
         for (const auto level : levels)
             offer("advice:" + std::string(level));
+    if (field == "role")
+        for (std::size_t role = 0; role < roleCount; ++role)
+            offer("role:" + std::string(roleName(static_cast<Role>(role))));
     if (field == "mark") {
         if (context.marks)
             for (const auto& kind : context.marks->book().kinds)

@@ -4,7 +4,7 @@
 #include <filesystem>
 #include <set>
 
-#include "core/advice/rule_book.h"
+#include "core/advice/tree_advice.h"
 #include "core/platform/package_database.h"
 #include "support/random_tree.h"
 #include "support/test_tree.h"
@@ -191,7 +191,7 @@ TEST_CASE("a whole tree is told the same as each of its paths", "[advice]")
               folder("usr", {folder("share", {folder("node_modules", {file("a.js", 1)})}), file("b~", 1)}),
               folder("var", {folder("log", {file("a.log", 1), file("a.log.2.gz", 1)})}), file("swapfile", 1)}));
     const auto& book = RuleBook::builtIn();
-    const auto levels = book.levels(*tree);
+    const auto levels = adviseTree(book, *tree).levels;
     REQUIRE(levels.size() == tree->extent().nodes);
     std::size_t safe = 0;
     tree->forEachBelow(rootNode, [&](NodeId node) {

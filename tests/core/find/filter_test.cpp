@@ -275,7 +275,7 @@ TEST_CASE("marks and advice are found by their words", "[filter][marks][advice]"
     book->marks["/home/a/film.mov"] = {"/home/a/film.mov", "later", "", 0};
     FilterContext context;
     context.marks = std::make_shared<const TreeMarks>(tree, book);
-    context.advice = std::make_shared<const std::vector<AdviceLevel>>(RuleBook::builtIn().levels(*tree));
+    context.advice = std::make_shared<const TreeAdvice>(adviseTree(RuleBook::builtIn(), *tree));
     const auto found = [&](const std::string& line) {
         std::set<std::string> names;
         for (const NodeId node : matchingFiles(*tree, std::get<Filter>(Filter::parse(line)).bind(*tree, context)))

@@ -54,9 +54,9 @@ std::shared_ptr<FoundFiles> FindQuery::answer()
     found->answers = answered ? *answered : found->questions->answers(top);
     std::vector<NodeId> files;
     const bool byAdvice = order == FileOrder::Advice;
-    if (!context.advice && (byAdvice || filter.asksFor(Filter::Test::Advices)))
+    if (!context.advice && (byAdvice || filter.asksForAdvice()))
         context.advice =
-            std::make_shared<const std::vector<AdviceLevel>>((rules ? rules->book : RuleBook::builtIn()).levels(*tree));
+            std::make_shared<const TreeAdvice>(adviseTree(rules ? rules->book : RuleBook::builtIn(), *tree));
     if (findsFolders(question)) {
         auto wanted = base.bind(*tree, context);
         files = found->questions->nodes(question, top);
@@ -74,7 +74,7 @@ std::shared_ptr<FoundFiles> FindQuery::answer()
     found->folders = findsFolders(question);
     std::function<std::uint8_t(NodeId)> given;
     if (byAdvice)
-        given = [&](NodeId file) { return static_cast<std::uint8_t>((*context.advice)[file]); };
+        given = [&](NodeId file) { return static_cast<std::uint8_t>(context.advice->levels[file]); };
     else if (order == FileOrder::Mark)
         given = [&](NodeId file) { return static_cast<std::uint8_t>(marks ? marks->kindOf(file) : 0); };
     sortFiles(*tree, files, order, descending, given);

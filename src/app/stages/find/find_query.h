@@ -23,7 +23,7 @@ struct FoundFiles {
     std::array<Answer, questionCount> answers;
     std::vector<NodeId> files;
     std::shared_ptr<const AgeField> field;
-    std::shared_ptr<const std::vector<AdviceLevel>> advice; ///< null as long as nobody asked
+    std::shared_ptr<const TreeAdvice> advice; ///< null as long as nobody asked
     NodeId top = rootNode;
     std::uint64_t disk = 0;
     bool folders = false;

@@ -123,7 +123,7 @@ private:
     std::uint64_t shownPlace_ = 0;
     std::shared_ptr<const Questions> known_; ///< of the tree they were worked out for
     std::shared_ptr<const FileTree> knownTree_;
-    std::shared_ptr<const std::vector<AdviceLevel>> advice_; ///< by id of that tree; null as long as nobody asked
+    std::shared_ptr<const TreeAdvice> advice_; ///< by id of that tree; null as long as nobody asked
     std::shared_ptr<const FileTree> adviceTree_;
     NodeId knownTop_ = noNode; ///< below which the answers are
     std::array<Answer, questionCount> answers_{};
