@@ -147,6 +147,16 @@ void wardenHome(Sketch& s, int month)
             s.file(s.folder("/home/warden/Downloads", warden), name, around(5200 * MiB, name), day(2025, 12, i),
                    warden);
         }
+    // Thrown away in May, and still there.
+    if (month >= 4) {
+        const auto bin = s.folder("/home/warden/.local/share/Trash/files/rejected takes", warden, day(2026, 5, 12));
+        for (int i = 1; i <= 16; ++i) {
+            const auto name = fmt::format("take-{:02}.wav", i);
+            s.file(bin, name, around(300 * MiB, "rejected" + name), day(2025, 10, i), warden);
+        }
+        s.file(s.folder("/home/warden/.local/share/Trash/info", warden), "rejected takes.trashinfo", 96,
+               day(2026, 5, 12), warden);
+    }
     s.file(s.folder("/home/warden/Downloads", warden), "tide-tables.pdf", 18 * MiB, day(2026, 1, 4), warden);
 }
 

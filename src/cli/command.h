@@ -64,6 +64,15 @@ struct ScanArguments {
 int runScan(const ScanArguments& arguments);
 /// What the entries are there for, the largest role first.
 int runRoles(const std::string& source, bool json);
+struct LeadArguments {
+    std::string source;
+    std::string folder;              ///< of the catalogue; the user's own when empty
+    std::string putAside, bringBack; ///< ids
+    std::string note;
+    bool json = false;
+};
+/// What stands out, ranked; or puts a lead aside.
+int runLeads(const LeadArguments& arguments);
 int runFolders(const std::string& source, unsigned depth, bool json);
 /// `where`: a filter, see docs/filter.md; empty for all files.
 int runLargest(const std::string& source, std::size_t count, const std::string& where, bool json);

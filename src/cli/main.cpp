@@ -51,6 +51,16 @@ int main(int argc, char** argv)
     foldersCommand->add_option("--depth", depth, "levels below SOURCE (1 unless given)")->check(CLI::Range(0, 100000));
     foldersCommand->add_flag("--json", json, "print JSON, one object a line");
 
+    LeadArguments leads;
+    auto* leadsCommand = app.add_subcommand("leads", "What stands out, and what to do about it");
+    leadsCommand->add_option("SOURCE", leads.source, "a folder or a .kurvo file")->required();
+    leadsCommand->add_option("--in", leads.folder, "the folder of the snapshots; the user's own unless given");
+    auto* asideOption = leadsCommand->add_option("--put-aside", leads.putAside, "show the lead with this id no more");
+    leadsCommand->add_option("--note", leads.note, "why it is put aside")->needs(asideOption);
+    leadsCommand->add_option("--bring-back", leads.bringBack, "show the lead with this id again")
+        ->excludes(asideOption);
+    leadsCommand->add_flag("--json", json, "print JSON, one object a lead");
+
     auto* rolesCommand = app.add_subcommand("roles", "What the entries are there for, and how much that is");
     rolesCommand->add_option("SOURCE", source, "a folder or a .kurvo file")->required();
     rolesCommand->add_flag("--json", json, "print JSON, one object a line");
@@ -243,6 +253,10 @@ int main(int argc, char** argv)
         }
         if (foldersCommand->parsed())
             return runFolders(source, depth, json);
+        if (leadsCommand->parsed()) {
+            leads.json = json;
+            return runLeads(leads);
+        }
         if (rolesCommand->parsed())
             return runRoles(source, json);
         if (largestCommand->parsed())

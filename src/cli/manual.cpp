@@ -26,6 +26,10 @@ constexpr const char* whatFilter =
 constexpr std::pair<const char*, const char*> more[] = {
     {"scan", globs},
     {"folders", "SOURCE is scanned when it is a folder, and read when it is a snapshot."},
+    {"leads",
+     "The first twelve leads are printed, the first what promises most: bytes that come free times how surely they may "
+     "go. No byte is in two of them. Earlier snapshots say how fast each grows. See \"kurvoctl help leads\"."},
+    {"roles", "A role says what an entry is there for; rules give it, see \"kurvoctl help advice\"."},
     {"largest", whatFilter},
     {"compare",
      "Says what appeared, vanished, grew, shrank and moved. A folder that came, went or moved as a whole is one "

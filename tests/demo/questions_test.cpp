@@ -8,7 +8,7 @@
 #include <map>
 #include <set>
 
-#include "core/advice/rule_book.h"
+#include "core/advice/tree_advice.h"
 #include "core/find/duplicates.h"
 #include "core/find/questions.h"
 #include "core/scan/scanner.h"
@@ -168,7 +168,7 @@ TEST_CASE("the advice knows the stories of the demo", "[demo][advice]")
         {"/var/log/recorder.log", AdviceLevel::YourCall},
         {"/var/cache/packages/package-0001.deb", AdviceLevel::OwnTool},
         {"/swapfile", AdviceLevel::OwnTool}};
-    const auto levels = RuleBook::builtIn().levels(*june().tree);
+    const auto levels = adviseTree(RuleBook::builtIn(), *june().tree).levels;
     for (const auto& [path, level] : known) {
         INFO(path);
         const auto node = june().tree->find(path);

@@ -14,7 +14,7 @@ namespace kurvo::test {
 /// A description of a tree that is easy to write down and to count.
 struct Sapling {
     std::string name;
-    std::uint64_t bytes = 0; ///< on disk, in units of 512; apparent is the same
+    std::uint64_t bytes = 0; ///< apparent; on disk as many blocks of 512 as hold them
     std::vector<Sapling> children;
     bool folder = false;
     std::uint64_t inode = 0;

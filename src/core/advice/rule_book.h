@@ -29,6 +29,8 @@ struct AdviceRule {
     std::string command;      ///< of the better tool; may be empty
     std::optional<Role> role; ///< what such entries are there for; nothing: as the folder they lie in
     std::string lead;         ///< how a lead names them, "A map viewer's cache"; empty: they are none by themselves
+    std::string leads;        ///< several of them, "Caches of map viewers"; may be empty
+    bool inUse = false;       ///< it is there to be used: a large one stands out, but seldom goes
     std::string test;         ///< a path it speaks of
     std::string notTest;      ///< and one it does not
     std::string file;         ///< where it stands; empty for those that come with Kurvo

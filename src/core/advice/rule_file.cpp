@@ -88,6 +88,12 @@ private:
                 readPaths(value, rule);
                 continue;
             }
+            if (name == "in_use") {
+                if (!value.is_boolean())
+                    problem("\"in_use\" is true or false.");
+                rule.inUse = value.value_or(false);
+                continue;
+            }
             const auto text = value.value<std::string>();
             if (!text || text->empty()) {
                 problem("\"" + name + "\" wants a text in quotes.");
@@ -100,9 +106,10 @@ private:
             else if (auto* member = memberOf(name, rule))
                 *member = *text;
             else
-                problem("\"" + name +
-                        "\" is not known: a rule has id, path, level, role, lead, what, do, command, test "
-                        "and not.");
+                problem(
+                    "\"" + name +
+                    "\" is not known: a rule has id, path, level, role, lead, leads, in_use, what, do, command, test "
+                    "and not.");
         }
         line_ = rule.line;
         if (problems_.size() == before) {
@@ -128,6 +135,7 @@ private:
                : name == "do"      ? &rule.action
                : name == "command" ? &rule.command
                : name == "lead"    ? &rule.lead
+               : name == "leads"   ? &rule.leads
                : name == "test"    ? &rule.test
                : name == "not"     ? &rule.notTest
                                    : nullptr;

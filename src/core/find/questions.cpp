@@ -65,12 +65,56 @@ std::string_view extensionOf(std::string_view name, std::array<char, 12>& buffer
     return {buffer.data(), extension.size()};
 }
 
+bool isOfKernel(std::string_view name, const std::vector<std::string>& releases)
+{
+    return std::any_of(releases.begin(), releases.end(), [name](const auto& release) {
+        return name.ends_with("-" + release) || name.find("-" + release + ".") != name.npos;
+    });
+}
+
 constexpr std::uint16_t bit(Question question)
 {
     return static_cast<std::uint16_t>(1u << static_cast<unsigned>(question));
 }
 
 } // namespace
+
+/// A release is a folder in lib/modules; all but the newest, by the numbers in it, and the one that runs are old.
+OldKernels findOldKernels(const FileTree& tree, const std::string& running)
+{
+    OldKernels old;
+    const auto& store = tree.store();
+    const auto root = tree.path(rootNode);
+    const auto folderAt = [&](const char* place) -> std::optional<NodeId> {
+        const auto found = tree.find(joinPath(root, place));
+        return found && tree.isFolder(*found) ? found : std::nullopt;
+    };
+    for (const auto* place : {"lib/modules", "usr/lib/modules"}) {
+        const auto modules = folderAt(place);
+        if (!modules)
+            continue;
+        std::vector<NodeId> releases;
+        tree.forEachChild(*modules, [&](NodeId child) {
+            if (tree.isFolder(child))
+                releases.push_back(child);
+        });
+        std::sort(releases.begin(), releases.end(),
+                  [&](NodeId a, NodeId b) { return ::strverscmp(store.nameC(a), store.nameC(b)) < 0; });
+        if (!releases.empty())
+            releases.pop_back();
+        for (const NodeId release : releases)
+            if (tree.name(release) != running) {
+                old.releases.emplace_back(tree.name(release));
+                old.modules.push_back(release);
+            }
+    }
+    if (const auto boot = folderAt("boot"); boot && !old.releases.empty())
+        tree.forEachChild(*boot, [&](NodeId child) {
+            if (!tree.isFolder(child) && isOfKernel(tree.name(child), old.releases))
+                old.boot.push_back(child);
+        });
+    return old;
+}
 
 Questions::Questions(std::shared_ptr<const FileTree> tree, std::int64_t now, const std::string& runningKernel)
     : tree_(std::move(tree)), now_(now), kinds_(tree_->extent().folders)
@@ -85,38 +129,15 @@ Questions::Questions(std::shared_ptr<const FileTree> tree, std::int64_t now, con
         kinds_[store.folderIndex(node)] =
             static_cast<std::uint8_t>(kinds_[store.folderIndex(above)] | kindOf(tree_->name(node), name));
     }
-    findOldKernels(runningKernel);
-}
-
-/// A release is a folder in lib/modules; all but the newest, by the numbers in it, and the one that runs are old.
-void Questions::findOldKernels(const std::string& running)
-{
-    const auto& store = tree_->store();
-    const auto root = tree_->path(rootNode);
-    for (const auto* place : {"lib/modules", "usr/lib/modules"}) {
-        const auto modules = tree_->find(joinPath(root, place));
-        if (!modules || !tree_->isFolder(*modules))
-            continue;
-        std::vector<NodeId> releases;
-        tree_->forEachChild(*modules, [&](NodeId child) {
-            if (tree_->isFolder(child))
-                releases.push_back(child);
+    const auto kernels = findOldKernels(*tree_, runningKernel);
+    oldKernels_ = kernels.releases;
+    for (const NodeId release : kernels.modules)
+        tree_->forEachBelow(release, [&](NodeId node) {
+            if (tree_->isFolder(node))
+                kinds_[store.folderIndex(node)] |= InOldKernel;
         });
-        std::sort(releases.begin(), releases.end(),
-                  [&](NodeId a, NodeId b) { return ::strverscmp(store.nameC(a), store.nameC(b)) < 0; });
-        if (!releases.empty())
-            releases.pop_back();
-        for (const NodeId release : releases) {
-            if (tree_->name(release) == running)
-                continue;
-            oldKernels_.emplace_back(tree_->name(release));
-            tree_->forEachBelow(release, [&](NodeId node) {
-                if (tree_->isFolder(node))
-                    kinds_[store.folderIndex(node)] |= InOldKernel;
-            });
-        }
-    }
-    if (const auto boot = tree_->find(joinPath(root, "boot")); boot && tree_->isFolder(*boot) && !oldKernels_.empty())
+    if (const auto boot = tree_->find(joinPath(tree_->path(rootNode), "boot"));
+        boot && tree_->isFolder(*boot) && !oldKernels_.empty())
         kinds_[store.folderIndex(*boot)] |= InBoot;
 }
 
@@ -157,11 +178,7 @@ std::uint16_t Questions::questionsOf(NodeId file) const
         (kind & (InLogs | InDumps)) != 0 || (family == Family::Logs && (kind & InCache) == 0 && !leftover));
     add(Question::Leftovers, leftover);
     add(Question::Images, family == Family::DiskImages || isInstaller(extension));
-    add(Question::OldKernels,
-        (kind & InOldKernel) != 0 ||
-            ((kind & InBoot) != 0 && std::any_of(oldKernels_.begin(), oldKernels_.end(), [name](const auto& release) {
-                 return name.ends_with("-" + release) || name.find("-" + release + ".") != name.npos;
-             })));
+    add(Question::OldKernels, (kind & InOldKernel) != 0 || ((kind & InBoot) != 0 && isOfKernel(name, oldKernels_)));
     add(Question::Sparse, isSparse(store, file));
     add(Question::Preallocated, isPreallocated(store, file));
     add(Question::Linked, store.has(file, FlagLinked));

@@ -35,6 +35,15 @@ constexpr bool findsFolders(Question question)
     return question == Question::HiddenRoots || question == Question::ManyFiles;
 }
 
+/// What is left of kernels that are neither the newest nor the one that runs: the folders of their drivers, and their
+/// files in /boot. The tree is of a whole system drive, or of a part of one.
+struct OldKernels {
+    std::vector<std::string> releases;
+    std::vector<NodeId> modules; ///< folders
+    std::vector<NodeId> boot;    ///< files
+};
+OldKernels findOldKernels(const FileTree& tree, const std::string& running);
+
 struct Answer {
     std::uint64_t found = 0; ///< files or folders
     std::uint64_t disk = 0;
@@ -56,8 +65,6 @@ public:
 private:
     std::uint16_t questionsOf(NodeId node) const; ///< one bit a question
     std::uint16_t questionsOfFolder(NodeId folder) const;
-    void findOldKernels(const std::string& running);
-
     std::shared_ptr<const FileTree> tree_;
     std::int64_t now_;
     std::vector<std::uint8_t> kinds_;     ///< by folder index: what it is, or lies in; one bit a kind

@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// leads: what stands out, ranked.
+#include <fmt/format.h>
+
+#include "cli/command.h"
+#include "core/base/figures.h"
+#include "core/base/text.h"
+#include "core/leads/aside.h"
+#include "core/leads/leads.h"
+#include "core/ledger/ledger.h"
+#include "core/platform/own_data.h"
+#include "core/platform/running_system.h"
+
+namespace kurvo::cli {
+namespace {
+
+void printJson(const Lead& lead, const FileTree& tree)
+{
+    fmt::print(
+        "{{\"id\": {}, \"sentence\": {}, \"path\": {}, \"items\": {}, \"disk_bytes\": {}, \"comes_free_bytes\": {}, "
+        "\"level\": \"{}\", \"role\": \"{}\", \"grows_bytes_a_month\": {}, \"step\": \"{}\", \"why\": {}, \"do\": {}, "
+        "\"command\": {}, \"paths\": [",
+        jsonText(lead.id), jsonText(lead.sentence), lead.where.empty() ? "null" : jsonText(lead.where),
+        lead.nodes.size(), lead.bytes, lead.comesFree, adviceLevelName(lead.level), roleName(lead.role),
+        lead.perMonth ? fmt::format("{:.0f}", *lead.perMonth) : "null", leadStepName(lead.step), jsonText(lead.why),
+        jsonText(lead.next), lead.command.empty() ? "null" : jsonText(lead.command));
+    constexpr std::size_t mostPaths = 100;
+    for (std::size_t i = 0; i < std::min(mostPaths, lead.nodes.size()); ++i)
+        fmt::print("{}{}", i == 0 ? "" : ", ", jsonText(tree.path(lead.nodes[i])));
+    fmt::print("]}}\n");
+}
+
+void printText(std::size_t number, const Lead& lead)
+{
+    fmt::print("{:>2}  {:<17} {}\n", number, adviceLevelName(lead.level), lead.sentence);
+    if (!lead.where.empty())
+        fmt::print("    {}\n", displayText(lead.where));
+    if (lead.comesFree != lead.bytes)
+        fmt::print("    Comes free: {}.\n", formatBytes(lead.comesFree));
+    fmt::print("    {}\n", lead.next);
+    if (!lead.command.empty())
+        fmt::print("    $ {}\n", displayText(lead.command));
+}
+
+int changeAside(const AsideLeads& aside, const LeadArguments& arguments, const Leads& found)
+{
+    if (!arguments.bringBack.empty()) {
+        const auto done = aside.bringBack(arguments.bringBack);
+        if (!done)
+            complain(done.error().sentence);
+        return done ? ExitDone : ExitFailed;
+    }
+    for (const auto* list : {&found.leads, &found.rest})
+        for (const auto& lead : *list)
+            if (lead.id == arguments.putAside) {
+                const auto done = aside.putAside({lead.id, lead.sentence, arguments.note, currentTime()});
+                if (!done)
+                    complain(done.error().sentence);
+                return done ? ExitDone : ExitFailed;
+            }
+    complain("No lead has the id " + displayText(arguments.putAside) + ". --json prints the ids.");
+    return ExitFailed;
+}
+
+} // namespace
+
+int runLeads(const LeadArguments& arguments)
+{
+    auto source = loadSource(arguments.source);
+    if (!source) {
+        complain(source.error().sentence);
+        return ExitFailed;
+    }
+    const auto user = withCarried(userFolders());
+    LeadFacts facts{source->tree, source->info, std::make_shared<const RuleBook>(readUserRules(user.config).book)};
+    const bool isHere = !facts.info.sample && facts.info.host == hostName();
+    facts.guard = {user, ownDataFolder(user)};
+    std::optional<PackageDatabase> packages;
+    if (isHere) {
+        facts.runningKernel = runningKernel();
+        if (auto read = PackageDatabase::read())
+            facts.guard.packages = &packages.emplace(std::move(*read));
+        if (facts.info.ledger.empty() && !facts.info.partial && facts.info.place == facts.info.mountPoint)
+            facts.info.ledger = ledgerFigures(
+                {source->tree.get(), facts.info.notRead, facts.info.unreadable, false, true, facts.info.exclude, 0},
+                facts.info.mountPoint, facts.info.capacity);
+    }
+    const auto kept = arguments.folder.empty() ? joinPath(ownDataFolder(user), "snapshots") : arguments.folder;
+    const bool isFile = arguments.source.ends_with(snapshotSuffix);
+    facts.earlier = snapshotsOf(kept, isFile ? arguments.source : std::string(), facts.info);
+    std::erase_if(facts.earlier, [&](const CatalogueEntry& entry) { return entry.info.taken > facts.info.taken; });
+    const AsideLeads aside(asideLeadsFile(ownDataFolder(user)), facts.info.host);
+    const auto known = aside.read();
+    if (!known)
+        complain(known.error().sentence);
+    else if (arguments.bringBack.empty() && arguments.putAside.empty())
+        facts.aside = idsOf(*known);
+    Leads found;
+    runInterruptible([&](std::stop_token stop) { found = findLeads(facts, stop); },
+                     [] { return std::string("looking for what stands out"); });
+    if (!arguments.putAside.empty() || !arguments.bringBack.empty())
+        return changeAside(aside, arguments, found);
+    if (arguments.json) {
+        for (const auto* list : {&found.leads, &found.rest})
+            for (const auto& lead : *list)
+                printJson(lead, *source->tree);
+        return source->finish();
+    }
+    for (std::size_t i = 0; i < found.leads.size(); ++i)
+        printText(i + 1, found.leads[i]);
+    if (found.leads.empty())
+        fmt::print("Nothing stands out here.\n");
+    else
+        fmt::print("{} in all, of which {} may usually go or are cleared with their own tool.\n",
+                   formatBytes(found.bytes()), formatBytes(found.comesFree()));
+    if (!found.rest.empty()) {
+        std::uint64_t rest = 0;
+        for (const auto& lead : found.rest)
+            rest += lead.bytes;
+        fmt::print("The rest: {}, {}; --json lists them.\n", formatItems(found.rest.size(), "lead"), formatBytes(rest));
+    }
+    if (!facts.aside.empty())
+        fmt::print("{} put aside.\n", formatItems(facts.aside.size(), "lead was", "leads were"));
+    return source->finish();
+}
+
+} // namespace kurvo::cli
