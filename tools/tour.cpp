@@ -92,6 +92,7 @@ public:
         compare();
         window_.setStage(Stage::Find);
         auto* find = window_.findStage();
+        find->showFiles();
         find->filter()->setText("is:hidden or family:audio");
         settle();
         waitFor([&] { return find->isSettled(); });

@@ -33,6 +33,7 @@ struct FindWindow : Window {
         t.file("place/var/log/recorder.log", 2 << 20, now - 3600);
         scan(p);
         key(Qt::Key_3, Qt::ControlModifier);
+        find()->showFiles(); // and not what stands out
         done();
     }
     app::FindStage* find() { return window->findStage(); }
@@ -106,7 +107,7 @@ TEST_CASE("the list: all files, the largest first, sorted by any column", "[wind
 TEST_CASE("questions have their count and bytes, and narrow the list", "[window][find]")
 {
     FindWindow w;
-    CHECK(w.find()->questions()->item(0)->data(Qt::UserRole).toString().startsWith("6 files, 28"));
+    CHECK(w.find()->questions()->item(1)->data(Qt::UserRole).toString().startsWith("6 files, 28"));
     w.ask("Large and hidden");
     CHECK(w.names() == Names{"tiles.db"});
     CHECK(w.child<QLabel>("questionAdvice")->isVisible());
@@ -125,7 +126,8 @@ TEST_CASE("questions have their count and bytes, and narrow the list", "[window]
     CHECK(w.names().empty());
     CHECK(w.text("findSums").contains("Nothing matches"));
     w.find()->questions()->setFocus();
-    QTest::keyClick(w.find()->questions(), Qt::Key_Home);
+    QTest::keyClick(w.find()->questions(), Qt::Key_Home); // what stands out
+    QTest::keyClick(w.find()->questions(), Qt::Key_Down);
     CHECK(w.names().size() == 6);
 }
 

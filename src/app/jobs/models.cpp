@@ -10,9 +10,9 @@ Models::Models(AppFolders appFolders)
     : folders(std::move(appFolders)), knowledge(folders), places(folders, knowledge, notices),
       trees(places, knowledge, notices), cursor(places, trees, notices),
       view(folders, places, trees, knowledge, notices), plan(places, trees, notices),
-      snapshots(folders, places, notices), rights(folders, places, trees, snapshots, notices),
-      scans(places, trees, snapshots, rights, notices), keeper(folders, places, trees, plan, notices),
-      logbook(folders, places, knowledge, notices),
+      leads(folders, places, trees, cursor, view, plan, knowledge, notices), snapshots(folders, places, notices),
+      rights(folders, places, trees, snapshots, notices), scans(places, trees, snapshots, rights, notices),
+      keeper(folders, places, trees, plan, notices), logbook(folders, places, knowledge, notices),
       runner(folders, places, trees, plan, logbook, scans, rights, notices)
 {
     installPlurals();
@@ -27,9 +27,11 @@ Models::Models(AppFolders appFolders)
 Models::~Models()
 {
     // Who listened is half gone by now.
-    for (QObject* model : std::initializer_list<QObject*>{&notices, &knowledge, &places, &trees, &cursor, &view, &plan,
-                                                          &snapshots, &rights, &scans, &keeper, &logbook, &runner})
+    for (QObject* model :
+         std::initializer_list<QObject*>{&notices, &knowledge, &places, &trees, &cursor, &view, &plan, &leads,
+                                         &snapshots, &rights, &scans, &keeper, &logbook, &runner})
         model->blockSignals(true);
+    leads.stop();
     scans.stopAll();
     rights.stop();
     runner.stop();

@@ -3,6 +3,7 @@
 // stages) gets the whole; a widget gets those it shows.
 #pragma once
 
+#include "app/jobs/lead_finder.h"
 #include "app/jobs/logbook_model.h"
 #include "app/jobs/plan_keeper.h"
 #include "app/jobs/plan_runner.h"
@@ -30,6 +31,7 @@ struct Models {
     Cursor cursor;
     PlaceView view;
     PlanModel plan;
+    LeadFinder leads;
     SnapshotKeeper snapshots;
     RightsReader rights;
     ScanJobs scans;

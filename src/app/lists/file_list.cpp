@@ -33,7 +33,7 @@ QVariant FileListModel::headerData(int section, Qt::Orientation orientation, int
     if (role != Qt::DisplayRole)
         return {};
     const QString names[] = {tr("name"), tr("folder"), tr("on disk"), tr("apparent"), tr("changed"),
-                             tr("type"), tr("owner"),  tr("mark"),    tr("advice")};
+                             tr("type"), tr("owner"),  tr("mark"),    tr("advice"),   tr("role")};
     return names[section];
 }
 
@@ -77,6 +77,12 @@ QVariant FileListModel::data(const QModelIndex& index, int role) const
         case Advice: {
             const auto* rule = knowledge_.rules().find(tree_->path(node));
             return rule ? adviceLevelText(rule->level) : QString();
+        }
+        case RoleOf: {
+            const auto& advice = place->advice;
+            return advice && node < advice->roles.size() && place->tree->sharedStore() == tree_->sharedStore()
+                       ? QString::fromLatin1(roleTitle(advice->roles[node]))
+                       : QString();
         }
         default:
             return {};

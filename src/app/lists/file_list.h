@@ -16,7 +16,7 @@ namespace kurvo::app {
 class FileListModel : public QAbstractTableModel {
     Q_OBJECT
 public:
-    enum Column { Name, Folder, Disk, Apparent, Changed, Type, Owner, Mark, Advice, Columns };
+    enum Column { Name, Folder, Disk, Apparent, Changed, Type, Owner, Mark, Advice, RoleOf, Columns };
     enum Role { NodeRole = Qt::UserRole };
 
     explicit FileListModel(PlaceStore& places, Knowledge& knowledge, QObject* parent = nullptr)

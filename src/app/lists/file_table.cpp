@@ -87,7 +87,7 @@ void FileTable::layOutColumns()
     const std::pair<int, int> widths[] = {{FileListModel::Disk, 84},    {FileListModel::Changed, 104},
                                           {FileListModel::Advice, 124}, {FileListModel::Type, 120},
                                           {FileListModel::Owner, 84},   {FileListModel::Mark, 96},
-                                          {FileListModel::Apparent, 84}};
+                                          {FileListModel::RoleOf, 140}, {FileListModel::Apparent, 84}};
     const QScopedValueRollback quiet(layingOut_, true);
     constexpr int margins = 26;
     int used = 170 + 130;

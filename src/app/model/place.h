@@ -16,6 +16,7 @@
 #include "core/advice/guard.h"
 #include "core/explore/scheme.h"
 #include "core/layout/cells.h"
+#include "core/leads/leads.h"
 #include "core/marks/marks.h"
 #include "core/plan/plan.h"
 #include "core/scan/scanner.h"
@@ -57,7 +58,12 @@ struct Destination {
     std::uint64_t coming = 0; ///< bytes on disk
 };
 
-enum class PictureKind { Treemap, Sunburst, Types };
+enum class PictureKind { Treemap, Sunburst, Types, Roles };
+/// Files in bands, and no picture.
+inline bool isTable(PictureKind kind)
+{
+    return kind == PictureKind::Types || kind == PictureKind::Roles;
+}
 
 /// How a place is looked at; kept for each place.
 struct ViewState {
@@ -116,6 +122,9 @@ struct Place {
 
     std::optional<Narrowing> narrowing;
 
+    std::shared_ptr<const Leads> leads;       ///< what stands out; null until it was looked for
+    std::shared_ptr<const TreeAdvice> advice; ///< what the rules say of each entry; see adviceOfTree()
+
     GuardFacts guard;                                ///< what is known of the system that the place lies in
     std::shared_ptr<const PackageDatabase> packages; ///< keeps what `guard` looks at
     Plan plan;
@@ -131,6 +140,11 @@ struct Place {
     std::vector<KeptRun> runs; ///< that changed something here; newest last
 
     bool isGrowing() const { return tree->isGrowing(); }
+    /// What the rules say of each entry, where that is known of the tree as it is; else null.
+    std::shared_ptr<const TreeAdvice> adviceOfTree() const
+    {
+        return advice && advice->roles.size() == tree->extent().nodes ? advice : nullptr;
+    }
     /// What the drive says is used can be reconciled with what was seen: now, or as the snapshot has it.
     bool hasLedger() const { return fromSnapshot ? !info.ledger.empty() : !isGrowing(); }
     /// What the pictures and the descent show: the tree, or what it was narrowed to. The same ids.

@@ -162,6 +162,16 @@ void PlaceStore::noteChanged(const std::string& folder)
         emit changedFoldersChanged();
 }
 
+void PlaceStore::setLeads(std::uint64_t id, const FileTree& of, std::shared_ptr<const Leads> leads,
+                          std::shared_ptr<const TreeAdvice> advice)
+{
+    auto* open = edit(id);
+    if (!open || open->tree->sharedStore() != of.sharedStore())
+        return;
+    open->leads = std::move(leads);
+    open->advice = std::move(advice);
+}
+
 void PlaceStore::setSnapshotFile(std::uint64_t id, const std::string& file)
 {
     if (auto* open = edit(id))

@@ -80,6 +80,9 @@ public:
     void refreshCapacity(std::uint64_t id);
     /// Something happened in this folder of the current place.
     void noteChanged(const std::string& folder);
+    /// What was found out of `of`; nothing happens where the ids are not those of the place any more.
+    void setLeads(std::uint64_t id, const FileTree& of, std::shared_ptr<const Leads> leads,
+                  std::shared_ptr<const TreeAdvice> advice);
     void setSnapshotFile(std::uint64_t id, const std::string& file);
     /// Each place gets the runs that changed something in it; newest first.
     void shareHistory(std::shared_ptr<const std::vector<RunRecord>> history);

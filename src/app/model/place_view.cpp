@@ -67,7 +67,7 @@ void PlaceView::setPicture(PictureKind picture)
 void PlaceView::setDepth(int depth)
 {
     depth = std::clamp(depth, 1, ViewState::allLevels);
-    if (places_.view().depth() == depth || places_.view().picture == PictureKind::Types)
+    if (places_.view().depth() == depth || isTable(places_.view().picture))
         return;
     changeView(
         [depth](ViewState& v) { (v.picture == PictureKind::Sunburst ? v.sunburstDepth : v.treemapDepth) = depth; });
@@ -139,7 +139,12 @@ void PlaceView::refreshColours()
         this,
         // Growth is told by the whole of what a folder held.
         [tree = by == ColourBy::Growth ? p->tree : p->shown(), by, now = p->info.taken, earlier = p->earlier,
-         marks = p->marks] { return std::make_shared<const Scheme>(tree, by, now, earlier, marks); },
+         marks = p->marks, whole = p->tree, advice = p->adviceOfTree(), rules = knowledge_.sharedRules()]() mutable {
+            if (by == ColourBy::Role && !advice)
+                advice =
+                    std::make_shared<const TreeAdvice>(adviseTree(rules ? rules->book : RuleBook::builtIn(), *whole));
+            return std::make_shared<const Scheme>(tree, by, now, earlier, marks, advice);
+        },
         [this, request, id = p->id, by](const std::shared_ptr<const Scheme>& scheme) {
             auto* open = places_.edit(id);
             // A growing place asks again and again: a look at its start is better than none.

@@ -41,6 +41,8 @@ struct TreeUpdater::Update {
     std::shared_ptr<const Matching> earlier;
     std::shared_ptr<const TreeMarks> marks;
     std::optional<Narrowing> narrowing;
+    std::shared_ptr<const Leads> leads; ///< null, as the one below: they are looked for anew
+    std::shared_ptr<const TreeAdvice> advice;
     Plan plan;
     Findings findings;
     std::vector<KeptState> before, after;
@@ -272,6 +274,8 @@ void TreeUpdater::apply(Place& place, Update& update, const Job& job)
     }
     if (!sameIds) {
         place.litSums = nullptr; // of the ids before
+        std::swap(place.leads, update.leads);
+        std::swap(place.advice, update.advice);
         if (place.lit.files)
             place.lit.files = carried(*place.lit.files, *update.newIds, *update.tree);
         // What was before goes with the update, which is let go of on another thread.

@@ -29,7 +29,7 @@ std::optional<ViewState> viewOf(const QString& text)
         return value;
     };
     ViewState v;
-    v.picture = static_cast<PictureKind>(number(0, 0, 2));
+    v.picture = static_cast<PictureKind>(number(0, 0, 3));
     v.measure = static_cast<Measure>(number(1, 0, 2));
     v.colour = static_cast<ColourBy>(number(2, 0, static_cast<int>(colourSchemes) - 1));
     v.treemapDepth = number(3, 1, ViewState::allLevels);

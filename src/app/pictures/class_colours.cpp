@@ -25,7 +25,8 @@ QColor fadedTo(const QColor& colour, double left)
 QString schemeName(ColourBy by)
 {
     const std::array<QString, colourSchemes> names{QObject::tr("family"), QObject::tr("age"),    QObject::tr("hidden"),
-                                                   QObject::tr("owner"),  QObject::tr("growth"), QObject::tr("mark")};
+                                                   QObject::tr("owner"),  QObject::tr("growth"), QObject::tr("mark"),
+                                                   QObject::tr("role")};
     return names[static_cast<std::size_t>(by)];
 }
 
@@ -50,6 +51,7 @@ QColor classColour(const Scheme& scheme, unsigned of)
     case ColourBy::Owner:
         // By rank; the last, for all others, is the grey of what is unknown.
         return familyColour(static_cast<Family>(of + 1 >= scheme.classes() ? familyCount - 1 : of));
+    case ColourBy::Role: // the muted set as well; what is not known is the grey
     case ColourBy::Family:
         break;
     }
@@ -82,6 +84,8 @@ QString className(const Scheme& scheme, unsigned of, const SnapshotInfo& info)
         if (const auto owner = scheme.ownerOf(of))
             return toText(ownerName(info, *owner));
         return QObject::tr("others");
+    case ColourBy::Role:
+        return QString::fromLatin1(roleGroupTitle(static_cast<RoleGroup>(of)));
     case ColourBy::Family:
         break;
     }

@@ -69,7 +69,7 @@ void paintSheet(QPainter& painter, const QRectF& area, const Place& place, const
                      ? QObject::tr("%1 (partial)").arg(QString::fromStdString(formatTime(place.info.taken)))
                      : QString::fromStdString(formatTime(place.info.taken))));
     const QRectF room = inner.adjusted(0, 56, 0, -30);
-    if (place.view.picture == PictureKind::Types)
+    if (isTable(place.view.picture))
         return paintBands(painter, room, place);
     painter.save();
     painter.translate(room.topLeft());

@@ -144,7 +144,7 @@ void PictureView::treeChanged()
 std::unique_ptr<Picture> PictureView::laidOut() const
 {
     const auto* place = places_.place();
-    if (!place || place->view.picture == PictureKind::Types || width() < 2 || height() < 2)
+    if (!place || isTable(place->view.picture) || width() < 2 || height() < 2)
         return nullptr;
     return layOutPicture(*place, size());
 }

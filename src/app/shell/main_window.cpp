@@ -144,7 +144,7 @@ void MainWindow::wireStages()
     connect(explore_, &ExploreStage::contextRequested, this, &MainWindow::showContextMenu);
     connect(find_, &FindStage::scanRequested, this, [this] { setStage(Stage::Scan); });
     connect(find_, &FindStage::lightRequested, this, [this] {
-        if (models_.places.view().picture == PictureKind::Types)
+        if (isTable(models_.places.view().picture))
             models_.view.setPicture(PictureKind::Treemap);
         setStage(Stage::Explore);
     });
@@ -156,6 +156,9 @@ void MainWindow::wireStages()
             setStage(Stage::Explore);
         }
     });
+    for (auto* leads : {explore_->leads(), find_->leads()})
+        connect(leads, &LeadPanel::stepRequested, this, &MainWindow::takeLeadStep);
+    connect(&models_.leads, &LeadFinder::leadsChanged, this, &MainWindow::refreshCommands);
     connect(explore_, &ExploreStage::takeAlongRequested, this, &MainWindow::showTakeAlong);
     connect(explore_, &ExploreStage::notReadRequested, this, &MainWindow::showNotRead);
     connect(explore_, &ExploreStage::rescanRequested, this, [this] { models_.scans.rescanChanged(); });
@@ -276,7 +279,7 @@ void MainWindow::setStage(Stage stage)
     if (stage == Stage::Explore)
         explore_->descent()->list()->setFocus();
     if (stage == Stage::Find)
-        find_->list()->setFocus();
+        find_->focusFirst();
     if (stage == Stage::Compare)
         compare_->list()->setFocus();
     if (stage == Stage::Clear)

@@ -91,6 +91,9 @@ private:
     bool hasPlan() const;
     bool isLive() const;
     void selectLargest(bool hidden);
+    void showLeads();
+    /// The next step of a lead that another part of the window has.
+    void takeLeadStep(const QString& kind);
     void restoreSettings();
     void rememberView() { views_.remember(models_.places); }
     void chooseTheme(ThemeChoice choice);

@@ -165,6 +165,30 @@ void MainWindow::selectLargest(bool hidden)
         });
 }
 
+/// Where one began in a place, with nothing selected: in Explore they stand at the right then.
+void MainWindow::showLeads()
+{
+    const auto* leads = models_.leads.leads();
+    if (leads && leads->leads.empty())
+        models_.notices.say(tr("Nothing stands out here."));
+    models_.cursor.setFocus(rootNode);
+    models_.cursor.select(noNode);
+    setStage(Stage::Explore);
+    explore_->leads()->list()->setFocus(Qt::ShortcutFocusReason);
+}
+
+void MainWindow::takeLeadStep(const QString& kind)
+{
+    if (kind == QLatin1String("ledger"))
+        return showLedger();
+    if (kind == QLatin1String("growing"))
+        return setStage(Stage::Compare);
+    find_->showPage(kind == QLatin1String("copies")  ? static_cast<FinderPage*>(find_->duplicates())
+                    : kind == QLatin1String("trash") ? static_cast<FinderPage*>(find_->trash())
+                                                     : find_->heldOpen());
+    setStage(Stage::Find);
+}
+
 void MainWindow::makeGoCommands(QMenu* menu)
 {
     const auto exploring = [this] { return isExploring(); };
@@ -202,6 +226,10 @@ void MainWindow::makeGoCommands(QMenu* menu)
                          .keys = {QKeySequence("H")},
                          .run = [this] { selectLargest(true); },
                          .possible = exploring});
+    commands_.add(menu, {.words = tr("What stands out here"),
+                         .keys = {QKeySequence("Ctrl+Shift+L")},
+                         .run = [this] { showLeads(); },
+                         .possible = [this] { return models_.places.place() != nullptr; }});
     auto* goTo = commands_.add(menu, {.words = tr("Go to path…"),
                                       .keys = {QKeySequence("Ctrl+G")},
                                       .run = [this] { explore_->trail()->startTyping(); },
@@ -236,6 +264,7 @@ void MainWindow::makeGoCommands(QMenu* menu)
                          .run =
                              [this] {
                                  setStage(Stage::Find);
+                                 find_->showFiles();
                                  find_->filter()->setFocus(Qt::ShortcutFocusReason);
                                  find_->filter()->selectAll();
                              },
@@ -313,6 +342,10 @@ void MainWindow::makePlanCommands(QMenu* menu)
                          .keys = {QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")},
                          .run = [this] { models_.plan.redoPlanChange(); },
                          .possible = [this] { return models_.plan.canRedoPlanChange(); }});
+    commands_.add(menu, {.words = tr("Plan what may usually go among the leads"),
+                         .keys = {QKeySequence("P")},
+                         .run = [this] { models_.leads.planWhatIsSafe(); },
+                         .possible = [this, idle] { return models_.leads.leads() && idle(); }});
     commands_.add(menu,
                   {.words = tr("Clear the plan"), .run = [this] { models_.plan.clearPlan(); }, .possible = planned});
     commands_.add(menu, {.words = tr("Save the plan for review…"),
@@ -361,7 +394,8 @@ void MainWindow::makePictureCommands(QMenu* menu)
     };
     const std::pair<QString, PictureKind> kinds[] = {{tr("Treemap"), PictureKind::Treemap},
                                                      {tr("Sunburst"), PictureKind::Sunburst},
-                                                     {tr("File types"), PictureKind::Types}};
+                                                     {tr("File types"), PictureKind::Types},
+                                                     {tr("Roles"), PictureKind::Roles}};
     for (const auto& [words, kind] : kinds)
         picture(words, {QKeySequence(QStringLiteral("Alt+%1").arg(static_cast<int>(kind) + 1))},
                 [this, kind = kind] { models_.view.setPicture(kind); });

@@ -74,8 +74,10 @@ Scheme::Scheme(std::shared_ptr<const FileTree> tree, std::shared_ptr<const std::
 }
 
 Scheme::Scheme(std::shared_ptr<const FileTree> tree, ColourBy by, std::int64_t now,
-               std::shared_ptr<const Matching> earlier, std::shared_ptr<const TreeMarks> marks)
-    : tree_(std::move(tree)), by_(by), now_(now), earlier_(std::move(earlier)), marks_(std::move(marks))
+               std::shared_ptr<const Matching> earlier, std::shared_ptr<const TreeMarks> marks,
+               std::shared_ptr<const TreeAdvice> advice)
+    : tree_(std::move(tree)), by_(by), now_(now), earlier_(std::move(earlier)), marks_(std::move(marks)),
+      advice_(std::move(advice))
 {
     if (by_ == ColourBy::Family) {
         families_ = dominantFamilies(*tree_);
@@ -134,6 +136,8 @@ std::size_t Scheme::classes() const
         return owners_.size() + 1;
     case ColourBy::Mark:
         return (marks_ ? marks_->book().kinds.size() : 0) + 1;
+    case ColourBy::Role:
+        return roleGroups;
     case ColourBy::Growth:
         break;
     }
@@ -166,6 +170,9 @@ unsigned Scheme::fileClass(NodeId file) const
     }
     case ColourBy::Mark:
         return marks_ ? static_cast<unsigned>(marks_->kindOf(file)) : 0;
+    case ColourBy::Role:
+        return static_cast<unsigned>(
+            groupOf(advice_ && file < advice_->roles.size() ? advice_->roles[file] : Role::NotKnown));
     case ColourBy::Growth:
         break;
     }

@@ -9,14 +9,15 @@
 #include <optional>
 #include <vector>
 
-#include "core/tree/matching.h"
+#include "core/advice/tree_advice.h"
 #include "core/marks/marks.h"
+#include "core/tree/matching.h"
 #include "core/types/file_types.h"
 
 namespace kurvo {
 
-enum class ColourBy : std::uint8_t { Family, Age, Hidden, Owner, Growth, Mark };
-inline constexpr std::size_t colourSchemes = 6;
+enum class ColourBy : std::uint8_t { Family, Age, Hidden, Owner, Growth, Mark, Role };
+inline constexpr std::size_t colourSchemes = 7;
 inline constexpr std::size_t mostClasses = 10;
 
 /// By the time since the last change; a date in the future counts as new.
@@ -36,9 +37,11 @@ public:
     /// By family, from what is known of the folders already.
     Scheme(std::shared_ptr<const FileTree> tree, std::shared_ptr<const std::vector<Family>> dominant);
     /// One pass over the tree (about 30 ms a million entries). `now`: the moment ages are counted from. Growth needs
-    /// `earlier`, whose later tree is `tree`; marks need `marks`, which are those of `tree`.
+    /// `earlier`, whose later tree is `tree`; marks need `marks`, and roles `advice`,
+    /// which are those of `tree`.
     Scheme(std::shared_ptr<const FileTree> tree, ColourBy by, std::int64_t now,
-           std::shared_ptr<const Matching> earlier = nullptr, std::shared_ptr<const TreeMarks> marks = nullptr);
+           std::shared_ptr<const Matching> earlier = nullptr, std::shared_ptr<const TreeMarks> marks = nullptr,
+           std::shared_ptr<const TreeAdvice> advice = nullptr);
 
     ColourBy by() const { return by_; }
     std::size_t classes() const;
@@ -60,6 +63,7 @@ private:
     std::int64_t now_ = 0;
     std::shared_ptr<const Matching> earlier_;
     std::shared_ptr<const TreeMarks> marks_;
+    std::shared_ptr<const TreeAdvice> advice_;
     std::shared_ptr<const std::vector<Family>> families_;
     std::vector<std::uint8_t> folders_; ///< by folder index
     std::vector<std::uint32_t> owners_; ///< by rank

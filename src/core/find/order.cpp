@@ -109,6 +109,7 @@ void sortFiles(const FileTree& tree, std::vector<NodeId>& files, FileOrder order
             break;
         case FileOrder::Mark:
         case FileOrder::Advice:
+        case FileOrder::Role:
             key.first = given ? given(node) : 0;
             break;
         }

@@ -10,6 +10,7 @@
 
 #include "core/base/text.h"
 #include "core/platform/atomic_file.h"
+#include "core/platform/folders.h"
 
 namespace kurvo {
 namespace {
@@ -52,6 +53,8 @@ Result<std::vector<Row>> readRows(const std::string& path)
 
 Result<Done> writeRows(const std::string& path, const std::vector<Row>& rows)
 {
+    if (auto made = makeFolders(std::string(parentPath(path))); !made)
+        return made;
     auto file = AtomicFile::create(path);
     if (!file)
         return file.error();

@@ -198,6 +198,7 @@ TEST_CASE("the next colour passes over growth where nothing is there to tell it 
         REQUIRE(ModelsOf::until([&] { return w.place()->view.colour != before; }));
         seen.push_back(w.place()->view.colour);
     }
-    CHECK(seen == std::vector{ColourBy::Age, ColourBy::Hidden, ColourBy::Owner, ColourBy::Mark, ColourBy::Family});
+    CHECK(seen == std::vector{ColourBy::Age, ColourBy::Hidden, ColourBy::Owner, ColourBy::Mark, ColourBy::Role,
+                              ColourBy::Family});
     CHECK(w.said.isEmpty());
 }

@@ -193,6 +193,7 @@ TEST_CASE("F6 goes from pane to pane, and Shift+F10 opens the menu of what is cu
     CHECK(opens(explore->picture()));
     CHECK(opens(explore->legend()));
     w.show(Stage::Find);
+    w.window->findStage()->showFiles();
     auto* found = w.window->findStage()->list();
     REQUIRE(Window::until([&] { return w.window->findStage()->isSettled() && found->model()->rowCount() > 0; }));
     found->selectRow(0);

@@ -183,7 +183,7 @@ TEST_CASE("leads: copies by their names and sizes, and which one stays", "[leads
 TEST_CASE("leads that were put aside are kept for a machine, with odd bytes and all", "[leads][aside]")
 {
     const TestFolder t;
-    const auto file = t / "leads-aside.json";
+    const auto file = t / "data/kurvo/leads-aside.json";
     const AsideLeads here(file, "skerry-desk"), there(file, "other");
     CHECK(here.read()->empty());
     const std::string odd = "hidden:/home/w/\xff\"odd\n";

@@ -18,7 +18,10 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
       picture_(new PictureView(models_.places, models_.trees, models_.cursor, models_.view, models_.plan)),
       narrowed_(new QFrame), narrowedBy_(new QLabel),
       types_(new TypesView(models_.places, models_.trees, models_.cursor, models_.view)),
+      roles_(new RolesView(models_.places, models_.trees, models_.cursor, models_.view, models_.knowledge)),
       legend_(new Legend(models_.places, models_.trees, models_.cursor, models_.view)), dossier_(new Dossier(models_)),
+      leads_(new LeadPanel(models_.leads, models_.places, models_.plan, models_.notices, LeadPanel::Width::Narrow)),
+      right_(new QStackedWidget),
       trail_(new Trail(models_.places, models_.trees, models_.cursor, models_.notices, models_.folders))
 {
     auto* empty = new EmptyPage(tr("Scan a drive or a folder, or open a snapshot: what fills it will be drawn here."));
@@ -61,9 +64,13 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
     middle->addWidget(narrowed_);
     pictures_->addWidget(picture_);
     pictures_->addWidget(types_);
+    pictures_->addWidget(roles_);
     middle->addWidget(pictures_, 1);
     middle->addWidget(legend_);
-    sides_ = new SidePanels({descent_, 262}, centre, {dossier_, 272}, 380);
+    right_->addWidget(dossier_);
+    right_->addWidget(leads_);
+    right_->setMinimumWidth(272);
+    sides_ = new SidePanels({descent_, 262}, centre, {right_, 272}, 380);
 
     stack_->addWidget(empty);
     stack_->addWidget(sides_);
@@ -71,6 +78,7 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
     outer->setContentsMargins(0, 0, 0, 0);
     outer->addWidget(stack_);
     connect(descent_, &DescentView::contextRequested, this, &ExploreStage::contextRequested);
+    connect(leads_, &LeadPanel::contextRequested, this, &ExploreStage::contextRequested);
     connect(picture_, &PictureView::contextRequested, this, &ExploreStage::contextRequested);
     connect(choose, &PictureBar::takeAlongRequested, this, &ExploreStage::takeAlongRequested);
     listen(this, &ExploreStage::refresh, models_.places, &PlaceStore::placeChanged, models_.cursor,
@@ -78,13 +86,30 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
            models_.view, &PlaceView::viewChanged);
     listen(this, &ExploreStage::refreshState, models_.scans, &ScanJobs::scansChanged, models_.places,
            &PlaceStore::changedFoldersChanged);
+    listen(this, &ExploreStage::chooseRight, models_.leads, &LeadFinder::leadsChanged, models_.leads,
+           &LeadFinder::chosenChanged, models_.cursor, &Cursor::selectionChanged, models_.cursor, &Cursor::focusChanged,
+           models_.places, &PlaceStore::placeChanged);
     refresh();
+}
+
+/// Nothing is selected, and one is where one began: there is more to say than facts about the root.
+void ExploreStage::chooseRight()
+{
+    const auto* place = models_.places.place();
+    const auto* leads = models_.leads.leads();
+    const bool nothing = place && place->selection == noNode && place->focus == rootNode;
+    const bool wanted = leads && !leads->leads.empty() && (nothing || models_.leads.isSelectedByLead());
+    right_->setCurrentWidget(wanted ? static_cast<QWidget*>(leads_) : dossier_);
 }
 
 std::vector<QWidget*> ExploreStage::panes()
 {
-    return {descent_->list(), pictures_->currentIndex() == 1 ? static_cast<QWidget*>(types_->list()) : picture_,
-            legend_, dossier_};
+    auto* shown = pictures_->currentWidget();
+    return {descent_->list(),
+            shown == types_   ? static_cast<QWidget*>(types_->list())
+            : shown == roles_ ? static_cast<QWidget*>(roles_->list())
+                              : picture_,
+            legend_, right_->currentWidget()};
 }
 
 void ExploreStage::refreshState()
@@ -111,9 +136,10 @@ void ExploreStage::refresh()
     stack_->setCurrentIndex(place ? 1 : 0);
     if (!place)
         return;
-    const bool types = place->view.picture == PictureKind::Types;
-    pictures_->setCurrentIndex(types ? 1 : 0);
-    legend_->setVisible(!types);
+    pictures_->setCurrentIndex(place->view.picture == PictureKind::Types   ? 1
+                               : place->view.picture == PictureKind::Roles ? 2
+                                                                           : 0);
+    legend_->setVisible(!isTable(place->view.picture));
     narrowed_->setVisible(place->narrowing.has_value());
     if (place->narrowing) {
         const auto& found = place->narrowing->tree->sums(rootNode);

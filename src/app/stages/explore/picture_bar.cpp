@@ -52,8 +52,9 @@ PictureBar::PictureBar(PlaceStore& places, Cursor& cursor, PlaceView& placeView,
     choices->setSpacing(0);
     const std::pair<PictureKind, QString> kinds[] = {{PictureKind::Treemap, tr("Treemap")},
                                                      {PictureKind::Sunburst, tr("Sunburst")},
-                                                     {PictureKind::Types, tr("File types")}};
-    static constexpr const char* names[] = {"showTreemap", "showSunburst", "showTypes"};
+                                                     {PictureKind::Types, tr("File types")},
+                                                     {PictureKind::Roles, tr("Roles")}};
+    static constexpr const char* names[] = {"showTreemap", "showSunburst", "showTypes", "showRoles"};
     for (const auto& [kind, text] : kinds) {
         auto* button = choiceButton(text);
         button->setObjectName(names[static_cast<std::size_t>(kind)]);
@@ -167,7 +168,7 @@ void PictureBar::refresh()
     };
     mark(measure_, static_cast<int>(view.measure));
     mark(colour_, static_cast<int>(view.colour));
-    const bool drawn = view.picture != PictureKind::Types;
+    const bool drawn = !isTable(view.picture);
     depth_->setVisible(drawn);
     depthText_->setVisible(drawn && arranged_ != 1);
     colour_->setVisible(drawn);

@@ -4,8 +4,6 @@
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QMimeDatabase>
-#include <QPainter>
-#include <QStyledItemDelegate>
 #include <QVBoxLayout>
 
 #include <map>
@@ -13,6 +11,7 @@
 #include "app/pictures/class_colours.h"
 #include "app/services/async.h"
 #include "app/services/listen.h"
+#include "app/stages/explore/band_painter.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
 #include "core/base/patience.h"
@@ -23,52 +22,6 @@ namespace {
 
 constexpr std::size_t mostFolders = 40;
 constexpr std::size_t mostTold = 200;
-
-/// The band of a family behind its name, as long as its share.
-class BandPainter : public QStyledItemDelegate {
-public:
-    using QStyledItemDelegate::QStyledItemDelegate;
-
-    QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override
-    {
-        const auto size = QStyledItemDelegate::sizeHint(option, index);
-        return {size.width(), index.parent().isValid() ? 27 : 34};
-    }
-
-    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override
-    {
-        const auto& t = theme();
-        const bool selected = (option.state & QStyle::State_Selected) != 0;
-        if (selected)
-            painter->fillRect(option.rect, t.accentFill);
-        if (index.column() == TypesView::Name && index.data(TypesView::ShareRole).isValid()) {
-            const auto colour = familyColour(static_cast<Family>(index.data(TypesView::FamilyRole).toInt()));
-            const double share = index.data(TypesView::ShareRole).toDouble();
-            const bool family = !index.parent().isValid();
-            const QRect room = option.rect.adjusted(2, 0, -6, -4);
-            const int wide = std::max(2, static_cast<int>(room.width() * share));
-            painter->fillRect(QRect(room.x(), room.bottom() - (family ? 4 : 2), room.width(), family ? 5 : 3),
-                              t.emptyBar);
-            painter->setPen(needsEdge(colour) ? QPen(colour.lighter(190)) : QPen(Qt::NoPen));
-            painter->setBrush(colour);
-            painter->drawRect(QRect(room.x(), room.bottom() - (family ? 4 : 2), wide, family ? 4 : 2));
-        }
-        painter->setPen(index.column() == TypesView::Name || index.column() == TypesView::Size ? t.text : t.textSecond);
-        painter->setFont(fontOf(13, !index.parent().isValid() && index.column() == TypesView::Name ? QFont::DemiBold
-                                                                                                   : QFont::Normal));
-        const auto text = index.data().toString();
-        const QRect room = option.rect.adjusted(4, 0, -8, index.column() == TypesView::Name ? -7 : -4);
-        if (index.column() == TypesView::Name)
-            painter->drawText(room, Qt::AlignLeft | Qt::AlignVCenter, cutMiddle(text, painter->font(), room.width()));
-        else
-            drawFigures(*painter, room, text);
-        if (selected && (option.state & QStyle::State_HasFocus) != 0 && index.column() == TypesView::Name) {
-            painter->setPen(QPen(t.accent, 2));
-            painter->setBrush(Qt::NoBrush);
-            painter->drawRect(option.rect.adjusted(1, 1, -1, -1));
-        }
-    }
-};
 
 QString nameOf(FileType type)
 {
@@ -91,7 +44,7 @@ TypesView::TypesView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor, Pla
     list_->setColumnCount(Columns);
     list_->setHeaderLabels(
         {tr("Family, type, folder"), tr("share"), tr("size"), tr("files"), tr("average"), tr("largest"), tr("oldest")});
-    list_->setItemDelegate(new BandPainter(list_));
+    list_->setItemDelegate(new BandPainter(Name, Size, list_));
     list_->setExpandsOnDoubleClick(true);
     list_->setIndentation(16);
     list_->setMouseTracking(true);
@@ -209,7 +162,10 @@ void TypesView::setFigures(QTreeWidgetItem* item, const TypeFigures& figures, st
     const auto size = [this](std::uint64_t value) {
         return places_.measure() == Measure::Files ? countText(value) : sizeText(value);
     };
-    item->setData(Name, ShareRole, whole == 0 ? 0.0 : static_cast<double>(figures.size) / static_cast<double>(whole));
+    item->setData(Name, BandPainter::ShareRole,
+                  whole == 0 ? 0.0 : static_cast<double>(figures.size) / static_cast<double>(whole));
+    item->setData(Name, BandPainter::ColourRole,
+                  familyColour(static_cast<Family>(item->data(Name, FamilyRole).toInt())));
     item->setText(Share, shareText(figures.size, whole));
     item->setText(Size, size(figures.size));
     item->setText(Files, countText(figures.files));

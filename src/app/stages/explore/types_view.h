@@ -28,7 +28,7 @@ public:
     const TypeTable& table() const { return table_; }
 
     enum Column { Name, Share, Size, Files, Average, Largest, Oldest, Columns };
-    enum Role { ShareRole = Qt::UserRole, FamilyRole, TypeRole, NodeRole, LargestRole };
+    enum Role { FamilyRole = Qt::UserRole + 2, TypeRole, NodeRole, LargestRole };
 
 protected:
     void showEvent(QShowEvent* event) override;

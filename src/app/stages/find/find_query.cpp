@@ -53,7 +53,7 @@ std::shared_ptr<FoundFiles> FindQuery::answer()
     found->top = top;
     found->answers = answered ? *answered : found->questions->answers(top);
     std::vector<NodeId> files;
-    const bool byAdvice = order == FileOrder::Advice;
+    const bool byAdvice = order == FileOrder::Advice || order == FileOrder::Role;
     if (!context.advice && (byAdvice || filter.asksForAdvice()))
         context.advice =
             std::make_shared<const TreeAdvice>(adviseTree(rules ? rules->book : RuleBook::builtIn(), *tree));
@@ -73,7 +73,9 @@ std::shared_ptr<FoundFiles> FindQuery::answer()
     found->disk = sumOf(*tree, files);
     found->folders = findsFolders(question);
     std::function<std::uint8_t(NodeId)> given;
-    if (byAdvice)
+    if (order == FileOrder::Role)
+        given = [&](NodeId file) { return static_cast<std::uint8_t>(context.advice->roles[file]); };
+    else if (byAdvice)
         given = [&](NodeId file) { return static_cast<std::uint8_t>(context.advice->levels[file]); };
     else if (order == FileOrder::Mark)
         given = [&](NodeId file) { return static_cast<std::uint8_t>(marks ? marks->kindOf(file) : 0); };

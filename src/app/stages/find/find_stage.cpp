@@ -68,6 +68,7 @@ FindStage::FindStage(Models& models, QWidget* parent)
       sums_(new QLabel), light_(new QPushButton(tr("Highlight in Explore"))),
       only_(new QPushButton(tr("Show only these in Explore"))), dossier_(new Dossier(models_)),
       pages_(new QStackedWidget),
+      leads_(new LeadPanel(models_.leads, models_.places, models_.plan, models_.notices, LeadPanel::Width::Wide)),
       duplicates_(new DuplicatesPage(models_.places, models_.cursor, models_.plan, models_.notices)),
       heldOpen_(new HeldOpenPage(models_.places, models_.notices)),
       trash_(new TrashPage(models_.runner, models_.folders)),
@@ -101,7 +102,38 @@ void FindStage::makeFinders()
         connect(page, &FinderPage::exploreRequested, this, &FindStage::exploreRequested);
         connect(page, &FinderPage::planRequested, this, &FindStage::planRequested);
     }
-    questions_->setCurrentRow(0);
+    connect(leads_, &LeadPanel::figuresChanged, this, [this] {
+        questions_->item(QuestionList::leadsRow)->setData(Qt::UserRole, leads_->figures());
+        leaveEmptyLeads();
+    });
+    connect(leads_, &LeadPanel::exploreRequested, this, &FindStage::exploreRequested);
+    connect(leads_, &LeadPanel::contextRequested, this, &FindStage::contextRequested);
+    questions_->setCurrentRow(QuestionList::leadsRow);
+}
+
+/// Where nothing stands out and nobody has asked for anything yet, the largest files are the better first page.
+void FindStage::leaveEmptyLeads()
+{
+    const auto* leads = models_.leads.leads();
+    if (asked_ || !leads)
+        return;
+    const int wanted = leads->leads.empty() ? QuestionList::rowOf(Question::All) : QuestionList::leadsRow;
+    if (questions_->currentRow() != wanted) {
+        questions_->setCurrentRow(wanted);
+        asked_ = false;
+    }
+}
+
+void FindStage::showFiles()
+{
+    asked_ = true;
+    if (pages_->currentIndex() != 0)
+        questions_->setCurrentRow(QuestionList::rowOf(question_));
+}
+
+void FindStage::showPage(FinderPage* page)
+{
+    questions_->setCurrentRow(finderEnd() - finderCount + pages_->indexOf(page) - 1);
 }
 
 void FindStage::nameParts()
@@ -190,7 +222,8 @@ void FindStage::layOut()
     foot->addWidget(only_);
     middle->addLayout(foot);
     pages_->insertWidget(0, files);
-    pages_->setCurrentIndex(0);
+    pages_->addWidget(leads_);
+    pages_->setCurrentWidget(leads_);
     sides_ = new SidePanels({questions_, 208}, pages_, {dossier_, 272}, 430);
     stack_->addWidget(sides_);
     auto* outer = new QVBoxLayout(this);
@@ -243,7 +276,6 @@ void FindStage::wire()
         if (order_ == FileOrder::Mark || filter_->text().contains(QLatin1String("mark"), Qt::CaseInsensitive))
             later();
     });
-    connect(&models_.knowledge, &Knowledge::rulesRead, this, [this] { advice_ = nullptr; });
     connect(&models_.knowledge, &Knowledge::rulesRead, list_->viewport(), qOverload<>(&QWidget::update));
     connect(&models_.cursor, &Cursor::selectionChanged, this, &FindStage::showSelection);
 }
@@ -258,15 +290,18 @@ void FindStage::showEvent(QShowEvent* event)
 /// A question, or a filter that was kept.
 void FindStage::chooseRow(int row)
 {
+    asked_ = true;
     const int kept = row - finderEnd();
-    const int finder = row - static_cast<int>(questionCount);
+    const int finder = row - (finderEnd() - finderCount);
     const bool onPage = finder >= 0 && kept < 0;
+    if (row == QuestionList::leadsRow)
+        return pages_->setCurrentWidget(leads_);
     pages_->setCurrentIndex(onPage ? finder + 1 : 0);
     if (onPage) {
         static_cast<FinderPage*>(pages_->currentWidget())->refresh();
         return;
     }
-    question_ = kept < 0 ? static_cast<Question>(std::max(row, 0)) : Question::All;
+    question_ = kept < 0 ? static_cast<Question>(std::max(row - QuestionList::rowOf(Question::All), 0)) : Question::All;
     if (kept >= 0 && 2 * kept + 1 < kept_.size())
         filter_->setText(kept_[2 * kept + 1]);
     later();
@@ -324,8 +359,6 @@ void FindStage::later()
     const auto* place = models_.places.place();
     if (!place || (knownTree_ && knownTree_->sharedStore() != place->tree->sharedStore())) {
         knownTree_ = nullptr;
-        adviceTree_ = nullptr;
-        advice_ = nullptr;
         known_ = nullptr;
         ++request_;
         model_->show(nullptr, {});
@@ -351,7 +384,7 @@ void FindStage::refresh()
     if (!place)
         return;
     stale_ = false;
-    if (pages_->currentIndex() > 0)
+    if (pages_->currentIndex() > 0 && !showsLeads())
         static_cast<FinderPage*>(pages_->currentWidget())->refresh();
     if (shownPlace_ != place->id) {
         shownPlace_ = place->id;
@@ -391,7 +424,7 @@ void FindStage::refresh()
           scope_->isChecked() ? place->focus : rootNode,
           place->info.taken,
           question_,
-          {place->info.taken, place->info.owners, {}, place->marks, adviceTree_ == place->tree ? advice_ : nullptr},
+          {place->info.taken, place->info.owners, {}, place->marks, place->adviceOfTree()},
           place->plan.state(),
           std::get<Filter>(base),
           std::get<Filter>(whole),
@@ -425,10 +458,6 @@ void FindStage::show(const FoundFiles& found)
     knownTree_ = found.tree;
     knownTop_ = found.top;
     answers_ = found.answers;
-    if (found.advice) {
-        advice_ = found.advice;
-        adviceTree_ = found.tree;
-    }
     questions_->setAnswers(found.answers);
     following_ = true;
     model_->show(found.tree, found.files);
@@ -485,9 +514,9 @@ void FindStage::takeToExplore(const std::function<void(const std::shared_ptr<std
 
 void FindStage::sortBy(int column)
 {
-    static constexpr FileOrder orders[] = {FileOrder::Name,     FileOrder::Folder,  FileOrder::Disk,
-                                           FileOrder::Apparent, FileOrder::Changed, FileOrder::Type,
-                                           FileOrder::Owner,    FileOrder::Mark,    FileOrder::Advice};
+    static constexpr FileOrder orders[] = {FileOrder::Name,    FileOrder::Folder, FileOrder::Disk,  FileOrder::Apparent,
+                                           FileOrder::Changed, FileOrder::Type,   FileOrder::Owner, FileOrder::Mark,
+                                           FileOrder::Advice,  FileOrder::Role};
     const auto order = orders[column];
     // Figures begin with the largest, words with A.
     const bool words = order != FileOrder::Disk && order != FileOrder::Apparent && order != FileOrder::Changed &&

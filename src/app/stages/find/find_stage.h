@@ -13,6 +13,7 @@
 
 #include "app/lists/file_table.h"
 #include "app/panels/dossier.h"
+#include "app/panels/lead_panel.h"
 #include "app/panels/side_panels.h"
 #include "app/stages/find/age_field_view.h"
 #include "app/stages/find/duplicates_page.h"
@@ -44,6 +45,14 @@ public:
     PackagesPage* packages() { return packages_; }
     HeldOpenPage* heldOpen() { return heldOpen_; }
     TrashPage* trash() { return trash_; }
+    LeadPanel* leads() { return leads_; }
+    bool showsLeads() const { return pages_->currentWidget() == leads_; }
+    /// What keys work on when one comes here.
+    void focusFirst() { showsLeads() ? leads_->list()->setFocus() : list_->setFocus(); }
+    /// The list, with the question that is asked; of what else there is only where a question cannot be narrowed.
+    void showFiles();
+    /// One of the pages after the questions.
+    void showPage(FinderPage* page);
     /// Nothing is being worked out any more.
     bool isSettled() const { return shownRequest_ == request_ && !soon_.isActive(); }
     /// Which columns the list has and how wide; empty as long as nobody chose.
@@ -87,7 +96,10 @@ private:
     void chooseRow(int row);
     void showKept();
     /// The row after the finders, where kept filters begin.
-    int finderEnd() const { return static_cast<int>(questionCount) + pages_->count() - 1; }
+    int finderEnd() const { return QuestionList::rowOf(static_cast<Question>(questionCount)) + finderCount; }
+    void leaveEmptyLeads();
+
+    static constexpr int finderCount = 4;
 
     Models& models_;
     QStackedWidget* stack_;
@@ -105,7 +117,9 @@ private:
     QPushButton* only_;
     Dossier* dossier_;
     SidePanels* sides_ = nullptr;
-    QStackedWidget* pages_; ///< the list first, then the finders
+    QStackedWidget* pages_; ///< the list first, then the finders, then the leads
+    LeadPanel* leads_;
+    bool asked_ = false; ///< somebody has chosen what to look at
     DuplicatesPage* duplicates_;
     HeldOpenPage* heldOpen_;
     TrashPage* trash_;
@@ -123,8 +137,6 @@ private:
     std::uint64_t shownPlace_ = 0;
     std::shared_ptr<const Questions> known_; ///< of the tree they were worked out for
     std::shared_ptr<const FileTree> knownTree_;
-    std::shared_ptr<const TreeAdvice> advice_; ///< by id of that tree; null as long as nobody asked
-    std::shared_ptr<const FileTree> adviceTree_;
     NodeId knownTop_ = noNode; ///< below which the answers are
     std::array<Answer, questionCount> answers_{};
 };

@@ -89,6 +89,8 @@ QuestionList::QuestionList(QWidget* parent) : QListWidget(parent)
     setFrameShape(QFrame::NoFrame);
     setItemDelegate(new QuestionPainter(this));
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    addItem(tr("What stands out"));
+    item(0)->setData(Qt::UserRole + 1, 1);
     for (std::size_t q = 0; q < questionCount; ++q)
         addItem(questionText(static_cast<Question>(q)));
 }
@@ -96,7 +98,7 @@ QuestionList::QuestionList(QWidget* parent) : QListWidget(parent)
 void QuestionList::setAnswers(const std::array<Answer, questionCount>& answers)
 {
     for (std::size_t q = 0; q < questionCount; ++q) {
-        auto* row = item(static_cast<int>(q));
+        auto* row = item(rowOf(static_cast<Question>(q)));
         const auto& answer = answers[q];
         const auto* noun = findsFolders(static_cast<Question>(q)) ? "folder" : "file";
         const auto figures =

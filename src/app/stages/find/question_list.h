@@ -19,6 +19,9 @@ class QuestionList : public QListWidget {
 public:
     explicit QuestionList(QWidget* parent = nullptr);
 
+    /// The leads come first, then the questions in their order.
+    static constexpr int leadsRow = 0;
+    static constexpr int rowOf(Question question) { return 1 + static_cast<int>(question); }
     void setAnswers(const std::array<Answer, questionCount>& answers);
 };
 
