@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "core/find/filter.h"
+#include "core/leads/leads.h"
 #include "core/scan/scanner.h"
 #include "core/snapshot/snapshot.h"
 
@@ -71,6 +72,11 @@ struct LeadArguments {
     std::string note;
     bool json = false;
 };
+enum class AsideUse { LeaveOut, Show };
+/// The leads of a source: a folder or a snapshot file, as `argument` names it. `folder`: of earlier snapshots; the
+/// user's own when empty. `aside`, where given, gets how many were put aside.
+Leads leadsOf(const Source& source, const std::string& argument, const std::string& folder,
+              AsideUse use = AsideUse::LeaveOut, std::size_t* aside = nullptr);
 /// What stands out, ranked; or puts a lead aside.
 int runLeads(const LeadArguments& arguments);
 int runFolders(const std::string& source, unsigned depth, bool json);

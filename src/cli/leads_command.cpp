@@ -64,15 +64,11 @@ int changeAside(const AsideLeads& aside, const LeadArguments& arguments, const L
 
 } // namespace
 
-int runLeads(const LeadArguments& arguments)
+Leads leadsOf(const Source& source, const std::string& argument, const std::string& folder, AsideUse use,
+              std::size_t* aside)
 {
-    auto source = loadSource(arguments.source);
-    if (!source) {
-        complain(source.error().sentence);
-        return ExitFailed;
-    }
     const auto user = withCarried(userFolders());
-    LeadFacts facts{source->tree, source->info, std::make_shared<const RuleBook>(readUserRules(user.config).book)};
+    LeadFacts facts{source.tree, source.info, std::make_shared<const RuleBook>(readUserRules(user.config).book)};
     const bool isHere = !facts.info.sample && facts.info.host == hostName();
     facts.guard = {user, ownDataFolder(user)};
     std::optional<PackageDatabase> packages;
@@ -82,24 +78,40 @@ int runLeads(const LeadArguments& arguments)
             facts.guard.packages = &packages.emplace(std::move(*read));
         if (facts.info.ledger.empty() && !facts.info.partial && facts.info.place == facts.info.mountPoint)
             facts.info.ledger = ledgerFigures(
-                {source->tree.get(), facts.info.notRead, facts.info.unreadable, false, true, facts.info.exclude, 0},
+                {source.tree.get(), facts.info.notRead, facts.info.unreadable, false, true, facts.info.exclude, 0},
                 facts.info.mountPoint, facts.info.capacity);
     }
-    const auto kept = arguments.folder.empty() ? joinPath(ownDataFolder(user), "snapshots") : arguments.folder;
-    const bool isFile = arguments.source.ends_with(snapshotSuffix);
-    facts.earlier = snapshotsOf(kept, isFile ? arguments.source : std::string(), facts.info);
+    const auto kept = folder.empty() ? joinPath(ownDataFolder(user), "snapshots") : folder;
+    facts.earlier = snapshotsOf(kept, argument.ends_with(snapshotSuffix) ? argument : std::string(), facts.info);
     std::erase_if(facts.earlier, [&](const CatalogueEntry& entry) { return entry.info.taken > facts.info.taken; });
-    const AsideLeads aside(asideLeadsFile(ownDataFolder(user)), facts.info.host);
-    const auto known = aside.read();
-    if (!known)
-        complain(known.error().sentence);
-    else if (arguments.bringBack.empty() && arguments.putAside.empty())
-        facts.aside = idsOf(*known);
+    if (use == AsideUse::LeaveOut) {
+        if (const auto known = AsideLeads(asideLeadsFile(ownDataFolder(user)), facts.info.host).read())
+            facts.aside = idsOf(*known);
+        else
+            complain(known.error().sentence);
+    }
+    if (aside)
+        *aside = facts.aside.size();
     Leads found;
     runInterruptible([&](std::stop_token stop) { found = findLeads(facts, stop); },
                      [] { return std::string("looking for what stands out"); });
-    if (!arguments.putAside.empty() || !arguments.bringBack.empty())
-        return changeAside(aside, arguments, found);
+    return found;
+}
+
+int runLeads(const LeadArguments& arguments)
+{
+    auto source = loadSource(arguments.source);
+    if (!source) {
+        complain(source.error().sentence);
+        return ExitFailed;
+    }
+    const bool changes = !arguments.putAside.empty() || !arguments.bringBack.empty();
+    std::size_t aside = 0;
+    const auto found =
+        leadsOf(*source, arguments.source, arguments.folder, changes ? AsideUse::Show : AsideUse::LeaveOut, &aside);
+    if (changes)
+        return changeAside(AsideLeads(asideLeadsFile(ownDataFolder(withCarried(userFolders()))), source->info.host),
+                           arguments, found);
     if (arguments.json) {
         for (const auto* list : {&found.leads, &found.rest})
             for (const auto& lead : *list)
@@ -119,8 +131,8 @@ int runLeads(const LeadArguments& arguments)
             rest += lead.bytes;
         fmt::print("The rest: {}, {}; --json lists them.\n", formatItems(found.rest.size(), "lead"), formatBytes(rest));
     }
-    if (!facts.aside.empty())
-        fmt::print("{} put aside.\n", formatItems(facts.aside.size(), "lead was", "leads were"));
+    if (aside > 0)
+        fmt::print("{} put aside.\n", formatItems(aside, "lead was", "leads were"));
     return source->finish();
 }
 

@@ -422,6 +422,8 @@ int runLogbookReport(std::int64_t number, const std::string& source, const std::
             return ExitFailed;
         }
         report.largest = largestOf(*loaded->tree);
+        if (format == "html")
+            report.leads = leadsOf(*loaded, source, {});
         status = loaded->finish();
     }
     fmt::print("{}", format == "csv" ? reportCsv(report) : format == "json" ? reportJson(report) : reportHtml(report));

@@ -20,7 +20,7 @@
 #include "core/ledger/ledger.h"
 #include "core/platform/own_data.h"
 #include "core/platform/user_file.h"
-#include "core/report/change_report.h"
+#include "core/report/place_report.h"
 #include "core/snapshot/catalogue.h"
 #include "core/snapshot/listing.h"
 
@@ -284,7 +284,9 @@ int runExport(const std::string& source, const std::string& format)
         return failed(loaded.error());
     const auto sink = [](const char* bytes, std::size_t size) { std::fwrite(bytes, 1, size, stdout); };
     if (format == "html") {
-        const auto page = placeAsHtml(loaded->info, *loaded->tree);
+        const auto rules = readUserRules(withCarried(userFolders()).config).book;
+        const auto page =
+            placeAsHtml(loaded->info, *loaded->tree, adviseTree(rules, *loaded->tree), leadsOf(*loaded, source, {}));
         sink(page.data(), page.size());
     } else {
         writeListing(sink, loaded->info, *loaded->tree,

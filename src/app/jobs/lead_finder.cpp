@@ -80,6 +80,7 @@ void LeadFinder::look()
     LeadFacts facts{place->tree, place->info, nullptr};
     const bool here = places_.isThisMachine(*place);
     const bool whole = place->wholeDrive && here && !place->fromSnapshot && !place->isGrowing();
+    facts.units = sizeUnits();
     facts.guard = place->guard;
     facts.info.notRead = place->unreadable;
     if (place->isGrowing())
@@ -238,6 +239,7 @@ void LeadFinder::changeAside(std::function<Result<Done>(const AsideLeads&)> chan
             if (!problem.isEmpty())
                 notices_.say(problem, Severity::Problem);
             look();
+            emit asideChanged();
         });
 }
 

@@ -49,6 +49,7 @@ public:
     void bringBack(const std::string& id);
 
 signals:
+    void asideChanged();
     void leadsChanged(); ///< of the current place, or whether they are being looked for, or what is aside
     void chosenChanged();
 

@@ -60,7 +60,7 @@ inline constexpr SwitchSetting crossMounts{"scan/crossMounts"};
 inline constexpr SwitchSetting withRights{"scan/withRights"};
 inline constexpr LinesSetting recentPlaces{"scan/recent"};     ///< percent-encoded paths, newest first
 inline constexpr LinesSetting helperCommand{"helper/command"}; ///< another way to ask for rights; by hand only
-inline constexpr LinesSetting grewMost{"grewMost/known"};      ///< GrewMost's, a line a pair
+inline constexpr LinesSetting cardWords{"cards/known"};        ///< CardWords', a line a pair of snapshots
 
 } // namespace setting
 

@@ -159,6 +159,7 @@ void MainWindow::wireStages()
     for (auto* leads : {explore_->leads(), find_->leads()})
         connect(leads, &LeadPanel::stepRequested, this, &MainWindow::takeLeadStep);
     connect(&models_.leads, &LeadFinder::leadsChanged, this, &MainWindow::refreshCommands);
+    connect(&models_.leads, &LeadFinder::asideChanged, scan_, &ScanStage::tellOfAside);
     connect(explore_, &ExploreStage::takeAlongRequested, this, &MainWindow::showTakeAlong);
     connect(explore_, &ExploreStage::notReadRequested, this, &MainWindow::showNotRead);
     connect(explore_, &ExploreStage::rescanRequested, this, [this] { models_.scans.rescanChanged(); });

@@ -117,6 +117,7 @@ private:
     void copyPicture();
     void printPicture();
     void saveList();
+    void savePage();
     void saveChanges();
     void askForFile(const QString& title, const QString& suggestion, const QStringList& kinds,
                     const std::function<void(const std::string&)>& save);

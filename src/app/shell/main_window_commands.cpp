@@ -415,6 +415,10 @@ void MainWindow::makePictureCommands(QMenu* menu)
     takeAlong_ = {picture(tr("Save the picture…"), {QKeySequence::Save}, [this] { savePicture(); }),
                   picture(tr("Copy the picture"), {QKeySequence("Ctrl+Shift+P")}, [this] { copyPicture(); }),
                   picture(tr("Print…"), {QKeySequence::Print}, [this] { printPicture(); })};
+    takeAlong_.push_back(commands_.add(menu, {.words = tr("Save a page to send…"),
+                                              .keys = {QKeySequence("Ctrl+Alt+S")},
+                                              .run = [this] { savePage(); },
+                                              .possible = [this] { return models_.places.place() != nullptr; }}));
     takeAlong_.push_back(commands_.add(
         menu, {.words = tr("Save the list as CSV…"),
                .keys = {QKeySequence("Ctrl+Shift+S")},

@@ -26,6 +26,7 @@
 #include "app/shell/main_window.h"
 #include "app/style/words.h"
 #include "core/report/change_report.h"
+#include "core/report/place_report.h"
 
 namespace kurvo::app {
 namespace {
@@ -201,6 +202,30 @@ void MainWindow::saveList()
                });
 }
 
+void MainWindow::savePage()
+{
+    const auto* place = models_.places.place();
+    if (!place)
+        return;
+    askForFile(tr("Save a page to send"), tr("%1.html").arg(toText(place->info.host)), {tr("Page (*.html)")},
+               [this](const std::string& file) {
+                   const auto* open = models_.places.place();
+                   if (!open)
+                       return;
+                   runAsync(
+                       this,
+                       [tree = open->tree, info = open->info, advice = open->adviceOfTree(), leads = open->leads,
+                        rules = models_.knowledge.sharedRules(), units = sizeUnits()]() mutable {
+                           if (!advice)
+                               advice = std::make_shared<const TreeAdvice>(
+                                   adviseTree(rules ? rules->book : RuleBook::builtIn(), *tree));
+                           return QByteArray::fromStdString(
+                               placeAsHtml(info, *tree, *advice, leads ? *leads : Leads{}, units));
+                       },
+                       [this, file](const QByteArray& bytes) { saveBytes(models_.notices, file, bytes); });
+               });
+}
+
 void MainWindow::saveChanges()
 {
     auto& comparing = compare_->comparing();
@@ -302,9 +327,13 @@ void MainWindow::saveReport(std::int64_t run)
                {tr("Report to print (*.html)"), tr("CSV table (*.csv)"), tr("JSON (*.json)")},
                [this, run](const std::string& file) {
                    models_.logbook.writeReport(run, [this, file](const RunReport& report) {
-                       const auto text = file.ends_with(".csv")    ? reportCsv(report)
-                                         : file.ends_with(".json") ? reportJson(report)
-                                                                   : reportHtml(report, sizeUnits());
+                       auto whole = report;
+                       const auto* open = models_.places.place();
+                       if (open && open->leads && open->info.place == report.record.run.place)
+                           whole.leads = *open->leads;
+                       const auto text = file.ends_with(".csv")    ? reportCsv(whole)
+                                         : file.ends_with(".json") ? reportJson(whole)
+                                                                   : reportHtml(whole, sizeUnits());
                        saveBytes(models_.notices, file, QByteArray::fromStdString(text));
                    });
                });

@@ -57,7 +57,7 @@ std::vector<NodeId> heavyFolders(const FileTree& tree, const Remainder& remainde
                                  std::size_t most);
 
 /// The sentence, from all else in it.
-void putIntoWords(Candidate& candidate, const FileTree& tree, std::int64_t now);
+void putIntoWords(Candidate& candidate, const LeadFacts& facts);
 
 /// The folder that holds all of them.
 NodeId commonFolder(const FileTree& tree, const std::vector<NodeId>& nodes);

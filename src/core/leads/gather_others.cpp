@@ -355,7 +355,7 @@ void gatherFromRemainder(const Gathering& g, const Remainder& rest, std::vector<
         lead.comesFree = aheadBytes;
         made.subject = formatItems(lead.nodes.size(), "file") + " with blocks kept beyond " +
                        (lead.nodes.size() == 1 ? "its end holds" : "their ends hold");
-        made.verdict = ", of which " + formatBytes(aheadBytes) + " lie beyond what is written";
+        made.verdict = ", of which " + formatBytes(aheadBytes, g.facts.units) + " lie beyond what is written";
         made.certainty = 0.5;
         lead.why = "A program keeps blocks ahead for what it is going to write.";
         lead.next = "See which program it is; it gives them back when it closes the file.";

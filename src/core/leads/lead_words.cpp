@@ -35,21 +35,23 @@ std::string joined(const std::vector<std::string>& clauses)
 
 } // namespace
 
-void putIntoWords(Candidate& candidate, const FileTree& tree, std::int64_t now)
+void putIntoWords(Candidate& candidate, const LeadFacts& facts)
 {
+    const auto& tree = *facts.tree;
+    const auto now = facts.info.taken;
     auto& lead = candidate.lead;
     const bool plural = candidate.subject.empty() ? isPlural(lead.title) : candidate.subject.ends_with(" hold");
     const auto subject = candidate.subject.empty() ? lead.title + (plural ? " hold" : " holds") : candidate.subject;
     const bool single = lead.nodes.size() == 1;
-    std::vector<std::string> clauses{subject + " " + formatBytes(lead.bytes)};
+    std::vector<std::string> clauses{subject + " " + formatBytes(lead.bytes, facts.units)};
     if (single && candidate.subject.empty() && tree.isHidden(lead.nodes.front()))
         clauses.back() += tree.isFolder(lead.nodes.front()) ? " in a hidden folder" : " out of sight";
     else if (candidate.several && candidate.subject.empty() && !single)
         clauses.back() += " in " + formatItems(lead.nodes.size(), "place");
     const double grows = lead.perMonth.value_or(0);
     if (grows > 0 && grows * 50 > static_cast<double>(lead.bytes))
-        clauses.push_back((plural ? "grow " : "grows ") + formatBytes(static_cast<std::uint64_t>(std::llround(grows))) +
-                          " a month");
+        clauses.push_back((plural ? "grow " : "grows ") +
+                          formatBytes(static_cast<std::uint64_t>(std::llround(grows)), facts.units) + " a month");
     constexpr std::int64_t half = 182 * 86400;
     if (!candidate.verdict) {
         const auto newest = single ? tree.newest(lead.nodes.front()) : now;
@@ -61,8 +63,7 @@ void putIntoWords(Candidate& candidate, const FileTree& tree, std::int64_t now)
             if (lead.step == LeadStep::Empty)
                 clauses.emplace_back(plural ? "come free once they are emptied" : "comes free once it is emptied");
             else
-                clauses.emplace_back(plural ? "are best left to their own tool"
-                                            : "is best left to its own tool");
+                clauses.emplace_back(plural ? "are best left to their own tool" : "is best left to its own tool");
             break;
         case AdviceLevel::YourCall:
             if (newest < now - half)

@@ -298,7 +298,7 @@ private:
         });
         Leads found;
         for (auto& candidate : chosen_) {
-            putIntoWords(candidate, tree_, facts_.info.taken);
+            putIntoWords(candidate, facts_);
             auto& list = found.leads.size() < Leads::most ? found.leads : found.rest;
             list.push_back(std::move(candidate.lead));
         }

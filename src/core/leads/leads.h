@@ -15,6 +15,7 @@
 
 #include "core/advice/guard.h"
 #include "core/advice/tree_advice.h"
+#include "core/base/figures.h"
 #include "core/snapshot/catalogue.h"
 
 namespace kurvo {
@@ -64,6 +65,7 @@ struct LeadFacts {
     std::string runningKernel = {};                ///< where the tree is of the running system
     GuardFacts guard = {};
     std::vector<CatalogueEntry> earlier = {}; ///< snapshots of the place; may be empty
+    SizeUnits units = SizeUnits::Binary;      ///< of the sentences
     std::vector<std::string> aside = {};      ///< ids of leads that were put aside: what they hold is in no lead
 };
 

@@ -9,7 +9,6 @@
 
 #include "core/base/text.h"
 #include "core/compare/explain.h"
-#include "core/find/largest.h"
 #include "core/platform/folders.h"
 #include "core/report/page.h"
 #include "core/types/file_types.h"
@@ -117,49 +116,6 @@ std::string changesAsHtml(const ChangeReport& report, SizeUnits units)
                             formatItems(report.lines.size() - mostLines, "change"));
     html += "</table>\n";
     return htmlPage("What changed in " + place + ", " + formatTime(report.now), html);
-}
-
-std::string placeAsHtml(const SnapshotInfo& info, const FileTree& tree, SizeUnits units)
-{
-    const auto size = [units](std::uint64_t bytes) { return formatBytes(bytes, units); };
-    const auto& sums = tree.sums(rootNode);
-    auto html =
-        fmt::format("<h1>What fills {}</h1>\n<div class='facts second'>{}{}{}</div>\n<div class=free>{}</div>\n"
-                    "<div>{}, {}</div>\n",
-                    htmlText(tree.path(rootNode)), info.host.empty() ? "" : htmlText(info.host) + " · ",
-                    info.taken == 0 ? "" : formatTime(info.taken), info.partial ? " · stopped before its end" : "",
-                    size(sums.disk), formatItems(sums.files, "file"), formatItems(sums.folders, "folder"));
-    const auto table = [&](const char* title, const std::vector<NodeId>& nodes) {
-        html += fmt::format(
-            "<h2>{}</h2>\n<table><tr><th>path</th><th class=n>on disk</th><th class=n>share</th></tr>\n", title);
-        for (const auto node : nodes)
-            html +=
-                fmt::format("<tr><td>{}</td><td class=n>{}</td><td class=n>{}</td></tr>\n", htmlText(tree.path(node)),
-                            size(tree.disk(node)), formatShare(tree.disk(node), sums.disk));
-        html += "</table>\n";
-    };
-    // Two levels, the largest of them.
-    std::vector<NodeId> folders;
-    tree.forEachChild(rootNode, [&](NodeId child) {
-        if (!tree.isFolder(child))
-            return;
-        folders.push_back(child);
-        tree.forEachChild(child, [&](NodeId below) {
-            if (tree.isFolder(below))
-                folders.push_back(below);
-        });
-    });
-    std::stable_sort(folders.begin(), folders.end(), [&](NodeId a, NodeId b) { return tree.disk(a) > tree.disk(b); });
-    folders.resize(std::min<std::size_t>(folders.size(), 20));
-    table("The largest folders", folders);
-    table("The largest files", largestFiles(tree, 20));
-    const auto mix = familyMix(tree, rootNode);
-    html += "<h2>By family</h2>\n<table><tr><th></th><th class=n>on disk</th><th class=n>files</th></tr>\n";
-    for (std::size_t f = 0; f < familyCount; ++f)
-        if (mix.files[f] > 0)
-            html += fmt::format("<tr><td>{}</td><td class=n>{}</td><td class=n>{}</td></tr>\n",
-                                familyName(static_cast<Family>(f)), size(mix.disk[f]), formatCount(mix.files[f]));
-    return htmlPage("What fills " + tree.path(rootNode), html + "</table>\n");
 }
 
 } // namespace kurvo

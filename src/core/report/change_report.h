@@ -15,9 +15,9 @@ namespace kurvo {
 
 struct ChangeReport {
     std::shared_ptr<const Comparison> comparison;
-    std::vector<ChangeLine> lines;       ///< in the order to be written; measured on disk
-    std::int64_t before = 0, now = 0;    ///< UTC seconds, when each was scanned
-    std::string host;                    ///< where the later was
+    std::vector<ChangeLine> lines;                             ///< in the order to be written; measured on disk
+    std::int64_t before = 0, now = 0;                          ///< UTC seconds, when each was scanned
+    std::string host;                                          ///< where the later was
     std::vector<std::pair<std::uint32_t, std::string>> owners; ///< names by uid
 };
 
@@ -27,8 +27,5 @@ std::string changesAsJsonLines(const ChangeReport& report);
 std::string changesAsCsv(const ChangeReport& report);
 /// A page that prints on one or two: the sums, what explains most, by family and owner, and the largest changes.
 std::string changesAsHtml(const ChangeReport& report, SizeUnits units = SizeUnits::Binary);
-
-/// What fills a place: its sums, the largest folders and files, and the families.
-std::string placeAsHtml(const SnapshotInfo& info, const FileTree& tree, SizeUnits units = SizeUnits::Binary);
 
 } // namespace kurvo

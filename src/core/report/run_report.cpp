@@ -10,6 +10,7 @@
 #include "core/find/largest.h"
 #include "core/platform/folders.h"
 #include "core/report/page.h"
+#include "core/report/place_report.h"
 
 namespace kurvo {
 namespace {
@@ -93,13 +94,11 @@ std::vector<Mark> questionsOf(const MarkBook& book, const std::string& place)
 std::string reportHtml(const RunReport& report, SizeUnits units)
 {
     const auto& [run, steps] = report.record;
-    const auto size = [units](std::uint64_t bytes) {
-        return formatBytes(bytes, units);
-    };
-    std::string html = fmt::format(
-        "<h1>What was cleared on {0}</h1>\n<div class='facts second'>{2} · {1} · run {3}{4}</div>\n",
-        htmlText(run.host), formatTime(run.began), htmlText(run.place), run.id,
-        report.drive.empty() ? "" : " · " + htmlText(report.drive));
+    const auto size = [units](std::uint64_t bytes) { return formatBytes(bytes, units); };
+    std::string html =
+        fmt::format("<h1>What was cleared on {0}</h1>\n<div class='facts second'>{2} · {1} · run {3}{4}</div>\n",
+                    htmlText(run.host), formatTime(run.began), htmlText(run.place), run.id,
+                    report.drive.empty() ? "" : " · " + htmlText(report.drive));
     html += fmt::format("<div class=free>{} <i>free before, now</i> {}</div>\n{}", size(run.freeBefore),
                         size(run.freeAfter), bar(report));
     const auto came = report.proof.cameFree;
@@ -152,8 +151,11 @@ std::string reportHtml(const RunReport& report, SizeUnits units)
                                 formatItems(report.questions.size() - mostQuestions, "question"));
         html += "</table>\n";
     }
+    if (report.leads)
+        html += leadsAsHtml(*report.leads, units);
     if (!report.largest.empty()) {
-        html += "<h2>What is largest there now</h2>\n<table><tr><th>file</th><th class=n>on disk</th><th>changed</th></tr>\n";
+        html += "<h2>What is largest there now</h2>\n<table><tr><th>file</th><th class=n>on "
+                "disk</th><th>changed</th></tr>\n";
         for (const auto& file : report.largest)
             html += fmt::format("<tr><td>{}</td><td class=n>{}</td><td class=w>{}</td></tr>\n", htmlText(file.path),
                                 size(file.disk), formatTime(file.modified).substr(0, 10));
@@ -184,11 +186,12 @@ std::string reportJson(const RunReport& report)
         report.proof.heldOpen, report.proof.unexplained);
     const char* between = "";
     for (const auto& step : report.record.steps) {
-        json += fmt::format("{}\n  {{\"action\": \"{}\", \"state\": \"{}\", \"path\": {}, \"target\": {}, \"disk\": {}, "
-                            "\"changed\": {}, \"note\": {}}}",
-                            between, actionName(step.action), stateName(step.state), jsonText(step.path),
-                            step.target.empty() ? "null" : jsonText(step.target), step.disk, step.changed,
-                            step.note.empty() ? "null" : jsonText(step.note));
+        json +=
+            fmt::format("{}\n  {{\"action\": \"{}\", \"state\": \"{}\", \"path\": {}, \"target\": {}, \"disk\": {}, "
+                        "\"changed\": {}, \"note\": {}}}",
+                        between, actionName(step.action), stateName(step.state), jsonText(step.path),
+                        step.target.empty() ? "null" : jsonText(step.target), step.disk, step.changed,
+                        step.note.empty() ? "null" : jsonText(step.note));
         between = ",";
     }
     json += "],\n \"questions\": [";
@@ -200,8 +203,8 @@ std::string reportJson(const RunReport& report)
     json += "],\n \"largest\": [";
     between = "";
     for (const auto& file : report.largest) {
-        json += fmt::format("{}\n  {{\"path\": {}, \"disk_bytes\": {}, \"modified\": {}}}", between, jsonText(file.path),
-                            file.disk, file.modified);
+        json += fmt::format("{}\n  {{\"path\": {}, \"disk_bytes\": {}, \"modified\": {}}}", between,
+                            jsonText(file.path), file.disk, file.modified);
         between = ",";
     }
     return json + "]}\n";

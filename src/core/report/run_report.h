@@ -2,11 +2,13 @@
 // The report on what was carried out, to be handed over: HTML that prints on one or two pages, CSV and JSON.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "core/act/run_history.h"
 #include "core/base/figures.h"
+#include "core/leads/leads.h"
 #include "core/marks/marks.h"
 
 namespace kurvo {
@@ -23,6 +25,7 @@ struct RunReport {
         std::int64_t modified = 0;
     };
     std::vector<Remaining> largest; ///< what is largest in the place now; empty where nothing is known of it
+    std::optional<Leads> leads;     ///< what stands out there now
     std::vector<Mark> questions;    ///< marked "ask", for the owner; by path
 };
 

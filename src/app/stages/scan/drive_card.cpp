@@ -77,13 +77,28 @@ void DriveCard::paintEvent(QPaintEvent*)
     const int below = inner.y() + (facts_.capacity.total > 0 ? 82 : 58);
     painter.drawText(QPoint(inner.x(), below), cutMiddle(facts_.lastScan, painter.font(), inner.width()));
     painter.drawText(QPoint(inner.x(), below + 18), cutMiddle(grewMost_, painter.font(), inner.width()));
+    painter.setPen(t.text);
+    painter.drawText(QPoint(inner.x(), below + (grewMost_.isEmpty() ? 18 : 36)),
+                     cutMiddle(standsOut_, painter.font(), inner.width()));
 }
 
 void DriveCard::setGrewMost(const QString& words)
 {
     grewMost_ = words;
-    setAccessibleDescription(accessibleDescription().section(QLatin1Char('\n'), 0, 0) +
-                             (words.isEmpty() ? QString() : QLatin1Char('\n') + words));
+    describe();
+}
+
+void DriveCard::setStandsOut(const QString& words)
+{
+    standsOut_ = words;
+    describe();
+}
+
+void DriveCard::describe()
+{
+    QStringList lines{accessibleDescription().section(QLatin1Char('\n'), 0, 0), grewMost_, standsOut_};
+    lines.removeAll(QString());
+    setAccessibleDescription(lines.join(QLatin1Char('\n')));
     update();
 }
 

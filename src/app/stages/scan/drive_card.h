@@ -6,7 +6,7 @@
 
 #include <string>
 
-#include "app/jobs/grew_most.h"
+#include "app/jobs/card_words.h"
 #include "core/platform/drives.h"
 
 namespace kurvo::app {
@@ -18,7 +18,7 @@ struct CardFacts {
     Capacity capacity;    ///< total 0: no bar
     std::string path;     ///< to scan; or
     std::string snapshot; ///< to open
-    SnapshotPair grown;   ///< the last whole snapshot and the one before; empty where there are not two
+    SnapshotPair grown;   ///< the last whole snapshot and the one before, where there is one
 };
 
 /// Click or Space ticks; double-click or Enter starts.
@@ -29,8 +29,10 @@ public:
     const CardFacts& facts() const { return facts_; }
     /// "most of it: …/tide-maps +18 GiB"; empty: nothing is said.
     void setGrewMost(const QString& words);
-    QSize sizeHint() const override { return {380, 136}; }
-    QSize minimumSizeHint() const override { return {250, 136}; }
+    /// "stands out: ..."; empty: nothing is said.
+    void setStandsOut(const QString& words);
+    QSize sizeHint() const override { return {380, 152}; }
+    QSize minimumSizeHint() const override { return {250, 152}; }
 
 signals:
     void startRequested();
@@ -42,7 +44,9 @@ protected:
 
 private:
     CardFacts facts_;
-    QString grewMost_;
+    void describe();
+
+    QString grewMost_, standsOut_;
 };
 
 } // namespace kurvo::app

@@ -18,6 +18,7 @@ QString trendOf(const Catalogue& catalogue, const CatalogueEntry& newest, CardFa
     const auto& last = newest.info;
     if (last.partial)
         return {};
+    facts.grown = {newest.path, {}, last.id, {}};
     const auto all = snapshotsOf(catalogue, last);
     const auto* before = wholeBefore(all, last);
     if (!before)

@@ -36,7 +36,7 @@ std::vector<std::string> globsIn(const QString& text)
 ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& snapshotKeeper, const AppFolders& folders,
                      Settings& settings, QWidget* parent)
     : QWidget(parent), places_(places), scanJobs_(scanJobs), snapshotKeeper_(snapshotKeeper), folders_(folders),
-      settings_(settings), grewMost_(settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
+      settings_(settings), words_(folders, settings), grid_(new QGridLayout), scans_(new QVBoxLayout),
       showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders  ▾"))),
       crossMounts_(new QCheckBox(tr("include other mounts"))),
       withRights_(new QCheckBox(tr("with administrator rights"))), leaveOut_(new QLineEdit),
@@ -63,7 +63,7 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
         if (ok)
             keepRecent(place);
     });
-    connect(&grewMost_, &GrewMost::known, this, &ScanStage::showGrowth);
+    connect(&words_, &CardWords::known, this, &ScanStage::showGrowth);
     connect(showAll_, &QPushButton::toggled, this, &ScanStage::reload);
     connect(recent_->menu(), &QMenu::aboutToShow, this, &ScanStage::fillRecent);
     progress_.setInterval(100);
@@ -401,18 +401,19 @@ void ScanStage::showCards(const Found& found)
     updateStartButton();
 }
 
-/// What grew most since the snapshot before: known from last time, or looked for now.
+/// What grew most since the snapshot before, and what stands out: known from last time, or looked for now.
 void ScanStage::showGrowth()
 {
     std::vector<SnapshotPair> pairs;
     for (auto* card : cards_) {
         const auto& facts = card->facts();
-        if (facts.grown.before.empty())
+        if (facts.grown.newest.empty())
             continue;
         pairs.push_back(facts.grown);
-        card->setGrewMost(grewMost_.words(pairs.back()));
+        card->setGrewMost(words_.grewMost(pairs.back()));
+        card->setStandsOut(words_.standsOut(pairs.back()));
     }
-    grewMost_.lookInto(pairs);
+    words_.lookInto(pairs);
 }
 
 void ScanStage::focusFirst()

@@ -13,7 +13,7 @@
 
 #include <vector>
 
-#include "app/jobs/grew_most.h"
+#include "app/jobs/card_words.h"
 #include "app/jobs/scan_jobs.h"
 #include "app/jobs/snapshot_keeper.h"
 #include "app/model/place_store.h"
@@ -28,6 +28,8 @@ namespace kurvo::app {
 class ScanStage : public QWidget {
     Q_OBJECT
 public:
+    /// Leads were put aside or brought back.
+    void tellOfAside() { words_.forget(); }
     ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& snapshotKeeper, const AppFolders& folders,
               Settings& settings, QWidget* parent = nullptr);
 
@@ -92,7 +94,7 @@ private:
     const AppFolders& folders_;
     QPushButton *choose_ = nullptr, *open_ = nullptr;
     Settings& settings_;
-    GrewMost grewMost_;
+    CardWords words_;
     QGridLayout* grid_;
     QVBoxLayout* scans_;
     std::vector<ScanProgressCard*> scanCards_;
