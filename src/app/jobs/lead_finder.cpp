@@ -80,6 +80,7 @@ void LeadFinder::look()
     LeadFacts facts{place->tree, place->info, nullptr};
     const bool here = places_.isThisMachine(*place);
     const bool whole = place->wholeDrive && here && !place->fromSnapshot && !place->isGrowing();
+    facts.live = here && !place->fromSnapshot;
     facts.units = sizeUnits();
     facts.guard = place->guard;
     facts.info.notRead = place->unreadable;

@@ -94,11 +94,24 @@ std::size_t PlanBasis::work() const
     return work;
 }
 
+ComesFree PlanBasis::comesFree(std::size_t mostFiles, std::stop_token stop) const
+{
+    std::vector<NodeId> nodes;
+    for (const auto& item : *plan)
+        if (item->node != noNode && tree->contains(item->node))
+            nodes.push_back(item->node);
+    ComesFreeOptions options;
+    options.mostFiles = mostFiles;
+    return kurvo::comesFree(*tree, nodes, options, std::move(stop));
+}
+
 PlanTotals PlanBasis::totals() const
 {
     const Plan planned(plan);
     PlanTotals totals;
     totals.freed = planned.freedBytes(*tree);
+    totals.free.links = planned.plannedBytes() - std::min(planned.plannedBytes(), totals.freed);
+    totals.free.bytes = totals.freed;
     for (const auto& run : runs)
         for (const auto& step : run->steps) {
             if (step.action != Action::Trash || step.state != StepState::Done)

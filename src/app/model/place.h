@@ -18,6 +18,7 @@
 #include "core/layout/cells.h"
 #include "core/leads/leads.h"
 #include "core/marks/marks.h"
+#include "core/plan/come_free.h"
 #include "core/plan/plan.h"
 #include "core/scan/scanner.h"
 #include "core/snapshot/snapshot.h"
@@ -32,6 +33,7 @@ using KeptRun = std::shared_ptr<const RunRecord>;
 /// What is added up over a plan, and over what was put into the trash from here. All in bytes.
 struct PlanTotals {
     std::uint64_t freed = 0;       ///< once the plan is carried out and the trash emptied
+    ComesFree free;                ///< why that is less than what is planned
     std::uint64_t fromTrash = 0;   ///< of it, what was put into the trash from here before
     std::uint64_t inTrash = 0;     ///< was put into the trash from here, and is still there
     std::uint64_t inTrashSeen = 0; ///< of that, what is counted in the tree as well
@@ -46,6 +48,8 @@ struct PlanBasis {
 
     /// Adds up. One pass over all of it, and over the files of the tree with several links.
     PlanTotals totals() const;
+    /// What really comes free (come_free.h), of the largest so many files or of all: asks the disk.
+    ComesFree comesFree(std::size_t mostFiles, std::stop_token stop = {}) const;
     /// How much there is to go through.
     std::size_t work() const;
 };

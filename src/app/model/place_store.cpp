@@ -205,19 +205,47 @@ void PlaceStore::addUpPlan(std::uint64_t id)
     const auto basis = std::make_shared<const PlanBasis>(open->planBasis());
     const auto request = ++open->totalsRequest;
     constexpr std::size_t little = 2000;
+    const auto ask = [this, basis, request](const Place& place) {
+        constexpr std::size_t some = 500;
+        if (!place.fromSnapshot && !place.isGrowing() && !basis->plan->empty() && isThisMachine(place))
+            askWhatComesFree(place.id, basis, request, some);
+    };
     if (basis->work() <= little) {
         open->totals = basis->totals();
+        ask(*open);
         return;
     }
     runAsync(
         this, [basis] { return basis->totals(); },
-        [this, id, request](const PlanTotals& totals) {
+        [this, id, request, ask](const PlanTotals& totals) {
             auto* now = edit(id);
             if (!now || now->totalsRequest != request)
                 return; // a later one comes
             now->totals = totals;
+            ask(*now);
             if (isCurrent(id))
                 emit capacityChanged();
+        });
+}
+
+void PlaceStore::askWhatComesFree(std::uint64_t id, std::shared_ptr<const PlanBasis> basis, std::uint64_t request,
+                                  std::size_t mostFiles)
+{
+    runAsync(
+        this, [basis, mostFiles] { return basis->comesFree(mostFiles); },
+        [this, id, basis, request](const ComesFree& free) {
+            auto* now = edit(id);
+            if (!now || now->totalsRequest != request)
+                return;
+            // Items that no node stands for (what lies in a trash) count as they did.
+            const auto outside = now->totals.freed - std::min(now->totals.freed, now->totals.free.bytes);
+            const bool same = now->totals.free.bytes == free.bytes;
+            now->totals.free = free;
+            now->totals.freed = free.bytes + outside;
+            if (!same && isCurrent(id))
+                emit capacityChanged();
+            if (free.isSampled())
+                askWhatComesFree(id, basis, request, SIZE_MAX);
         });
 }
 

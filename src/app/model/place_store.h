@@ -106,6 +106,9 @@ private:
     Place* edit() { return current_ < places_.size() ? places_[current_].get() : nullptr; }
     void setGuard(Place& place) const;
     void makeCurrent(std::size_t index);
+    /// The disk is asked what of the plan really comes free: of the largest so many files, then of all.
+    void askWhatComesFree(std::uint64_t id, std::shared_ptr<const PlanBasis> basis, std::uint64_t request,
+                          std::size_t mostFiles);
 
     const AppFolders& folders_;
     Knowledge& knowledge_;

@@ -246,6 +246,8 @@ void LeadPanel::showCurrent()
         step_->setText(tr("See the trash"));
     } else if (kind == QLatin1String("copies")) {
         step_->setText(tr("Compare in Duplicates"));
+    } else if (kind == QLatin1String("versions")) {
+        step_->setText(tr("See in Several versions"));
     } else if (kind == QLatin1String("held-open")) {
         step_->setText(tr("See who holds them"));
     } else if (isOfLedger(kind)) {
@@ -269,7 +271,8 @@ void LeadPanel::takeStep()
         finder_.planWhatIsSafe();
     else if (lead->step == LeadStep::Empty)
         emit stepRequested(QStringLiteral("trash"));
-    else if (kind == QLatin1String("copies") || kind == QLatin1String("held-open") || kind == QLatin1String("growing"))
+    else if (kind == QLatin1String("copies") || kind == QLatin1String("versions") ||
+             kind == QLatin1String("held-open") || kind == QLatin1String("growing"))
         emit stepRequested(kind);
     else if (isOfLedger(kind))
         emit stepRequested(QStringLiteral("ledger"));

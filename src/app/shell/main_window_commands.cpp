@@ -183,9 +183,10 @@ void MainWindow::takeLeadStep(const QString& kind)
         return showLedger();
     if (kind == QLatin1String("growing"))
         return setStage(Stage::Compare);
-    find_->showPage(kind == QLatin1String("copies")  ? static_cast<FinderPage*>(find_->duplicates())
-                    : kind == QLatin1String("trash") ? static_cast<FinderPage*>(find_->trash())
-                                                     : find_->heldOpen());
+    find_->showPage(kind == QLatin1String("copies")     ? static_cast<FinderPage*>(find_->duplicates())
+                    : kind == QLatin1String("versions") ? static_cast<FinderPage*>(find_->versions())
+                    : kind == QLatin1String("trash")    ? static_cast<FinderPage*>(find_->trash())
+                                                        : find_->heldOpen());
     setStage(Stage::Find);
 }
 

@@ -27,7 +27,7 @@ struct Candidate {
 /// What else they need to know.
 struct Gathering {
     const LeadFacts& facts;
-    const TreeAdvice& advice;
+    std::shared_ptr<const TreeAdvice> advice;
     std::uint64_t threshold; ///< bytes: what holds less is not worth a word
 };
 
@@ -41,6 +41,8 @@ void gatherOldKernels(const Gathering& gathering, std::vector<Candidate>& all);
 void gatherAccounts(const Gathering& gathering, std::vector<Candidate>& all);
 /// Folders with the same names and sizes below them, and large files of the same size: copies, until somebody looks.
 void gatherCopies(const Gathering& gathering, std::vector<Candidate>& all);
+/// Several versions of one thing, all but the newest.
+void gatherVersions(const Gathering& gathering, std::vector<Candidate>& all);
 /// What no entry of the tree stands for.
 void gatherFromLedger(const Gathering& gathering, std::vector<Candidate>& all);
 

@@ -11,6 +11,7 @@
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/find/questions.h"
+#include "core/find/versions.h"
 #include "core/leads/candidates.h"
 #include "core/ledger/ledger.h"
 
@@ -193,7 +194,7 @@ void gatherCopies(const Gathering& g, std::vector<Candidate>& all)
     std::map<Sums, std::vector<NodeId>> bySums;
     std::map<std::uint64_t, std::vector<NodeId>> bySize;
     const auto isCopyable = [&](NodeId node) {
-        const auto role = g.advice.roles[node];
+        const auto role = g.advice->roles[node];
         return role == Role::NotKnown || role == Role::Machines || isPersonal(role);
     };
     tree.forEachBelow(rootNode, [&](NodeId node) {
@@ -247,6 +248,39 @@ void gatherCopies(const Gathering& g, std::vector<Candidate>& all)
         for (auto& [name, group] : groups)
             if (group.size() > 1)
                 all.push_back(copiesOf(tree, std::move(group), false));
+    }
+}
+
+void gatherVersions(const Gathering& g, std::vector<Candidate>& all)
+{
+    const auto& tree = *g.facts.tree;
+    VersionOptions options;
+    options.smallest = g.threshold;
+    options.advice = g.advice;
+    if (const auto* packages = g.facts.guard.packages)
+        options.isPackaged = [packages](const std::string& path) { return packages->ownerWithin(path) != nullptr; };
+    for (const auto& group : findVersions(tree, options)) {
+        Candidate made;
+        auto& lead = made.lead;
+        lead.where = tree.path(group.folder);
+        lead.id = "versions:" + joinPath(lead.where, group.name);
+        lead.nodes.assign(group.items.begin() + 1, group.items.end());
+        const bool copies = group.mark == VersionMark::Copy;
+        const auto count = lead.nodes.size();
+        lead.title = copies ? "Copies beside the original" : "Older versions";
+        made.subject =
+            (copies ? formatItems(count, "copy", "copies") + " of " : formatItems(count, "older version") + " of ") +
+            displayText(group.name) + (count == 1 ? " holds" : " hold");
+        made.verdict = "";
+        made.certainty = 0.8;
+        made.several = count > 1;
+        sortBySize(tree, lead.nodes);
+        lead.role = g.advice->roles[lead.nodes.front()];
+        lead.why = copies ? "Side by side, and named as copies of one thing."
+                          : "Side by side, and named as versions of one thing; " +
+                                displayText(std::string(tree.name(group.items.front()))) + " is the newest.";
+        lead.next = "Look at what is in them; Find, Several versions, plans all but the newest.";
+        all.push_back(std::move(made));
     }
 }
 
@@ -308,24 +342,24 @@ void gatherFromRemainder(const Gathering& g, const Remainder& rest, std::vector<
         if (node == rootNode || isCovered(node))
             return;
         if (!tree.isFolder(node)) {
-            if (isPreallocated(store, node) && tree.disk(node) > 0 && g.advice.levels[node] > AdviceLevel::OwnTool) {
+            if (isPreallocated(store, node) && tree.disk(node) > 0 && g.advice->levels[node] > AdviceLevel::OwnTool) {
                 ahead.push_back(node);
                 aheadBytes += store.ownDisk(node) - store.ownApparent(node);
             } else if (tree.disk(node) >= large && store.modified(node) <= g.facts.info.taken - year &&
-                       isPersonal(g.advice.roles[node]) && g.advice.roles[node] != Role::Downloads) {
+                       isPersonal(g.advice->roles[node]) && g.advice->roles[node] != Role::Downloads) {
                 old.push_back(node);
                 oldBytes += tree.disk(node);
             }
         }
         const auto above = store.parent(node);
-        if (g.advice.roles[node] != Role::System && tree.name(above) == "Downloads" &&
-            g.advice.roles[above] == Role::Downloads && tree.newest(node) <= g.facts.info.taken - 90 * day &&
+        if (g.advice->roles[node] != Role::System && tree.name(above) == "Downloads" &&
+            g.advice->roles[above] == Role::Downloads && tree.newest(node) <= g.facts.info.taken - 90 * day &&
             (!tree.isFolder(node) || rest.taken[store.folderIndex(node)] == 0))
             downloads[above].push_back(node);
         if (!tree.isFolder(node) || above == noNode || !tree.isHidden(node) || tree.isHidden(above))
             return;
         const auto left = tree.disk(node) - rest.taken[store.folderIndex(node)];
-        if (left < 2 * g.threshold || g.advice.roles[node] == Role::Trash)
+        if (left < 2 * g.threshold || g.advice->roles[node] == Role::Trash)
             return;
         Candidate made;
         auto& lead = made.lead;
@@ -333,13 +367,13 @@ void gatherFromRemainder(const Gathering& g, const Remainder& rest, std::vector<
         lead.id = "hidden:" + lead.where;
         lead.title = "Out of sight";
         lead.nodes = {node};
-        lead.level = g.advice.levels[node];
-        lead.role = g.advice.roles[node];
+        lead.level = g.advice->levels[node];
+        lead.role = g.advice->roles[node];
         made.subject = "The hidden folder " + displayText(std::string(tree.name(node))) +
                        (rest.taken[store.folderIndex(node)] > 0 ? ", besides what is said above, holds" : " holds");
         made.verdict = "";
         made.certainty = 0.3;
-        const auto rule = g.advice.rules[node];
+        const auto rule = g.advice->rules[node];
         lead.why = rule == TreeAdvice::noRule ? "Nothing is known of it." : g.facts.book->rules()[rule].what;
         lead.next = "Follow the weight in Explore to what fills it.";
         all.push_back(std::move(made));

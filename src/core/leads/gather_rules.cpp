@@ -38,7 +38,7 @@ public:
                 continue;
             }
             auto in = node == rootNode ? none : within[above];
-            const auto rule = g_.advice.rules[node];
+            const auto rule = g_.advice->rules[node];
             if (rule != TreeAdvice::noRule && !rules[rule].lead.empty() &&
                 (in == none || (items_[in].rule != rule && rules[rule].level > rules[items_[in].rule].level)) &&
                 mayGo(node, isFolder, rules[rule])) {

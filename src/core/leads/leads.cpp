@@ -11,6 +11,8 @@
 #include "core/base/text.h"
 #include "core/compare/place_history.h"
 #include "core/leads/candidates.h"
+#include "core/plan/come_free.h"
+#include "core/platform/extents.h"
 
 namespace kurvo {
 namespace {
@@ -123,10 +125,9 @@ public:
 
     Leads run()
     {
-        TreeAdvice own;
-        if (!facts_.advice)
-            own = adviseTree(*facts_.book, tree_);
-        const Gathering g{facts_, facts_.advice ? *facts_.advice : own, leadThreshold(tree_)};
+        const Gathering g{
+            facts_, facts_.advice ? facts_.advice : std::make_shared<const TreeAdvice>(adviseTree(*facts_.book, tree_)),
+            leadThreshold(tree_)};
         if (stop_.stop_requested())
             return {};
         std::vector<Candidate> all;
@@ -134,6 +135,7 @@ public:
         gatherOldKernels(g, all);
         gatherAccounts(g, all);
         gatherCopies(g, all);
+        gatherVersions(g, all);
         gatherFromLedger(g, all);
         shares_.setApart(all);
         choose(std::move(all), g.threshold);
@@ -145,6 +147,8 @@ public:
         askHistory(heavyFolders(tree_, rest, g.threshold, 40), g, all);
         choose(std::move(all), g.threshold);
         countLinks();
+        if (facts_.live && !tree_.isGrowing())
+            askDisk();
         return inWords();
     }
 
@@ -250,8 +254,8 @@ private:
             lead.title = "Growing";
             lead.nodes = {folder};
             lead.perMonth = rate;
-            lead.level = std::min(g.advice.levels[folder], AdviceLevel::YourCall);
-            lead.role = g.advice.roles[folder];
+            lead.level = std::min(g.advice->levels[folder], AdviceLevel::YourCall);
+            lead.role = g.advice->roles[folder];
             made.subject = displayText(std::string(tree_.name(folder))) + " holds";
             made.verdict = "";
             made.certainty = 0.3;
@@ -285,6 +289,26 @@ private:
             if (!candidate.lead.nodes.empty())
                 candidate.lead.score = static_cast<double>(candidate.lead.comesFree) * candidate.certainty *
                                        certaintyOf(candidate.lead.level);
+    }
+
+    /// Blocks that files share, and compression, make less come free than is counted. Only some files are looked at.
+    void askDisk()
+    {
+        if (!blockSharing(tree_.path(rootNode)).shares)
+            return;
+        std::vector<Candidate*> first;
+        for (auto& candidate : chosen_)
+            if (!candidate.lead.nodes.empty() && candidate.lead.comesFree > 0)
+                first.push_back(&candidate);
+        std::sort(first.begin(), first.end(), [](auto* a, auto* b) { return a->lead.score > b->lead.score; });
+        constexpr std::size_t mostLeads = 24, mostFiles = 400;
+        first.resize(std::min(first.size(), mostLeads));
+        for (auto* candidate : first) {
+            auto& lead = candidate->lead;
+            const auto free = comesFree(tree_, lead.nodes, {mostFiles, true, false}, stop_);
+            lead.comesFree -= std::min(lead.comesFree, free.shared + free.compressed + free.inlined);
+            lead.score = static_cast<double>(lead.comesFree) * candidate->certainty * certaintyOf(lead.level);
+        }
     }
 
     Leads inWords()

@@ -63,6 +63,7 @@ struct LeadFacts {
     std::shared_ptr<const RuleBook> book;
     std::shared_ptr<const TreeAdvice> advice = {}; ///< of that tree by that book; worked out where it is null
     std::string runningKernel = {};                ///< where the tree is of the running system
+    bool live = false; ///< the tree is of what is on this machine now: the disk can be asked what comes free
     GuardFacts guard = {};
     std::vector<CatalogueEntry> earlier = {}; ///< snapshots of the place; may be empty
     SizeUnits units = SizeUnits::Binary;      ///< of the sentences

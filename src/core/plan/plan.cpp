@@ -432,11 +432,21 @@ std::unordered_map<NodeId, std::uint64_t> Plan::heldByLinks(const FileTree& tree
 
 std::uint64_t Plan::freedBytes(const FileTree& tree, NodeId node)
 {
+    return freedBytes(tree, std::vector<NodeId>{node});
+}
+
+std::uint64_t Plan::freedBytes(const FileTree& tree, const std::vector<NodeId>& nodes)
+{
+    PlanState items;
+    for (const NodeId node : nodes) {
+        auto item = std::make_shared<PlanItem>();
+        item->node = node;
+        item->path = std::to_string(node); // only to be told from the others
+        item->disk = tree.disk(node);
+        items.push_back(std::move(item));
+    }
     Plan alone;
-    auto item = std::make_shared<PlanItem>();
-    item->node = node;
-    item->disk = tree.disk(node);
-    alone.restore(std::make_shared<const PlanState>(PlanState{std::move(item)}));
+    alone.restore(std::make_shared<const PlanState>(std::move(items)));
     return alone.freedBytes(tree);
 }
 

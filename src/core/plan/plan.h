@@ -193,6 +193,8 @@ public:
     std::unordered_map<NodeId, std::uint64_t> heldByLinks(const FileTree& tree) const;
     /// What one node alone would free.
     static std::uint64_t freedBytes(const FileTree& tree, NodeId node);
+    /// What these together would; none lies in another.
+    static std::uint64_t freedBytes(const FileTree& tree, const std::vector<NodeId>& nodes);
 
 private:
     struct Sum {

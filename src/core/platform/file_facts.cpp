@@ -94,4 +94,13 @@ Result<std::string> readBeginning(const std::string& path, std::size_t most)
     return bytes;
 }
 
+std::optional<std::int64_t> lastOpened(const std::string& path)
+{
+    struct statx s { };
+    if (::statx(AT_FDCWD, path.c_str(), AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT, STATX_ATIME, &s) != 0 ||
+        (s.stx_mask & STATX_ATIME) == 0)
+        return std::nullopt;
+    return s.stx_atime.tv_sec;
+}
+
 } // namespace kurvo

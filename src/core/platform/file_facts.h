@@ -27,4 +27,8 @@ Result<FileFacts> readFileFacts(const std::string& path);
 /// The first bytes of a regular file, for telling what it is. Never waits for the other end of a pipe.
 Result<std::string> readBeginning(const std::string& path, std::size_t most);
 
+/// When a file was read last, UTC seconds, as the filesystem keeps it (relatime(7): a day exact at best; not at all
+/// with noatime, and then it says when it was made). Nothing where it cannot be asked. Follows no link.
+std::optional<std::int64_t> lastOpened(const std::string& path);
+
 } // namespace kurvo

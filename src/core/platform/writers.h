@@ -40,6 +40,8 @@ public:
     bool mayOpenAgain(const EntryStat& file) const;
     /// The program that works in that folder, or holds it open; empty where none is seen.
     std::string userOf(const EntryStat& folder) const;
+    /// Some program has this file open.
+    bool isOpen(std::uint64_t device, std::uint64_t inode) const { return open_.contains({device, inode}); }
     bool anyFolder() const { return !folders_.empty(); }
     /// Some processes may not be looked into.
     bool isBlind() const { return blind_; }

@@ -339,8 +339,18 @@ void ClearStage::refreshFigures()
                      : onlyEmptied > 0
                          ? tr("free after the plan; %1 of it only once the trash is emptied").arg(sizeText(onlyEmptied))
                          : tr("free after the plan")};
-    if (const auto planned = place->plan.plannedBytes(), freed = place->bytesToCome(); planned > freed)
-        note << tr("%1 of the plan has further hard links elsewhere and frees nothing").arg(sizeText(planned - freed));
+    const auto& free = place->totals.free;
+    if (free.links > 0)
+        note << tr("%1 of the plan has further hard links elsewhere and frees nothing").arg(sizeText(free.links));
+    if (free.shared > 0)
+        note << tr("%1 is shared with other files or kept by a filesystem snapshot, and stays in use")
+                    .arg(sizeText(free.shared));
+    if (free.compressed > 0)
+        note << tr("%1 is saved by compression already").arg(sizeText(free.compressed));
+    if (free.heldOpen > 0)
+        note << tr("%1 is open in programs and comes free when they end").arg(sizeText(free.heldOpen));
+    if (free.isSampled())
+        note << tr("the drive is still being asked about %1").arg(itemsText(free.files - free.looked, "file"));
     afterNote_->setText(note.join(QStringLiteral(". ")));
     bar_->setSegments(gaugeSegments(*place));
     QStringList lines;

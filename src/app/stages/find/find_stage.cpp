@@ -68,6 +68,7 @@ FindStage::FindStage(Models& models, QWidget* parent)
       sums_(new QLabel), light_(new QPushButton(tr("Highlight in Explore"))),
       only_(new QPushButton(tr("Show only these in Explore"))), dossier_(new Dossier(models_)),
       pages_(new QStackedWidget),
+      versions_(new VersionsPage(models_.places, models_.cursor, models_.plan, models_.notices, models_.knowledge)),
       leads_(new LeadPanel(models_.leads, models_.places, models_.plan, models_.notices, LeadPanel::Width::Wide)),
       duplicates_(new DuplicatesPage(models_.places, models_.cursor, models_.plan, models_.notices)),
       heldOpen_(new HeldOpenPage(models_.places, models_.notices)),
@@ -90,6 +91,7 @@ void FindStage::makeFinders()
 {
     // Those that are asked elsewhere than in the files of the place.
     const std::pair<QString, FinderPage*> finders[] = {{tr("Duplicates"), duplicates_},
+                                                       {tr("Several versions"), versions_},
                                                        {tr("Deleted, still held open"), heldOpen_},
                                                        {tr("Trash of all drives"), trash_},
                                                        {tr("Installed packages"), packages_}};

@@ -23,6 +23,7 @@
 #include "app/stages/find/packages_page.h"
 #include "app/stages/find/question_list.h"
 #include "app/stages/find/trash_page.h"
+#include "app/stages/find/versions_page.h"
 #include "core/find/order.h"
 #include "core/find/questions.h"
 
@@ -45,6 +46,7 @@ public:
     PackagesPage* packages() { return packages_; }
     HeldOpenPage* heldOpen() { return heldOpen_; }
     TrashPage* trash() { return trash_; }
+    VersionsPage* versions() { return versions_; }
     LeadPanel* leads() { return leads_; }
     bool showsLeads() const { return pages_->currentWidget() == leads_; }
     /// What keys work on when one comes here.
@@ -99,7 +101,7 @@ private:
     int finderEnd() const { return QuestionList::rowOf(static_cast<Question>(questionCount)) + finderCount; }
     void leaveEmptyLeads();
 
-    static constexpr int finderCount = 4;
+    static constexpr int finderCount = 5;
 
     Models& models_;
     QStackedWidget* stack_;
@@ -118,6 +120,7 @@ private:
     Dossier* dossier_;
     SidePanels* sides_ = nullptr;
     QStackedWidget* pages_; ///< the list first, then the finders, then the leads
+    VersionsPage* versions_;
     LeadPanel* leads_;
     bool asked_ = false; ///< somebody has chosen what to look at
     DuplicatesPage* duplicates_;
