@@ -77,6 +77,10 @@ Leads leadsOf(const Source& source, const std::string& argument, const std::stri
         facts.runningKernel = runningKernel();
         if (auto read = PackageDatabase::read())
             facts.guard.packages = &packages.emplace(std::move(*read));
+        facts.stores = readProgramStores("/", {user.home});
+        if (facts.live && facts.info.place == facts.info.mountPoint)
+            if (const auto drive = readDrive(facts.info.mountPoint))
+                facts.outside = readOutside(*drive);
         if (facts.info.ledger.empty() && !facts.info.partial && facts.info.place == facts.info.mountPoint)
             facts.info.ledger = ledgerFigures(
                 {source.tree.get(), facts.info.notRead, facts.info.unreadable, false, true, facts.info.exclude, 0},

@@ -35,6 +35,13 @@ void printJson(const Ledger& ledger)
         }
         fmt::print("]}}");
     }
+    fmt::print("], \"outside\": [");
+    for (std::size_t i = 0; i < ledger.outside.size(); ++i) {
+        const auto& line = ledger.outside[i];
+        fmt::print("{}{{\"kind\": \"{}\", \"bytes\": {}, \"title\": {}, \"evidence\": {}, \"command\": {}}}",
+                   i == 0 ? "" : ", ", line.kind, numberOrNull(line.bytes), jsonText(line.title),
+                   jsonText(line.evidence), line.command.empty() ? "null" : jsonText(line.command));
+    }
     fmt::print("]}}\n");
 }
 
@@ -53,6 +60,14 @@ void printText(const Ledger& ledger)
                        displayText(line.items[i].path), line.items[i].note);
         if (line.items.size() > shown)
             fmt::print("{:>12}  {:>10}  and {} more\n", "", "", line.items.size() - shown);
+    }
+    if (!ledger.outside.empty())
+        fmt::print("{:>12}  outside of what is used\n", "");
+    for (const auto& line : ledger.outside) {
+        fmt::print("{:>12}  {}\n{:>12}  {}\n", line.bytes ? formatBytes(*line.bytes) : "?", line.title, "",
+                   line.evidence);
+        if (!line.command.empty())
+            fmt::print("{:>12}  $ {}\n", "", line.command);
     }
     if (ledger.inodes)
         fmt::print("{:>12}  inodes used, {} of them found\n", formatCount(ledger.inodes->used),

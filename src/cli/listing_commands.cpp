@@ -101,8 +101,7 @@ FilterContext contextFor(const Filter& filter, const Source& source)
             complain(book.error().sentence);
     }
     if (filter.asksForAdvice())
-        context.advice =
-            std::make_shared<const TreeAdvice>(adviseTree(readUserRules(user.config).book, *source.tree));
+        context.advice = std::make_shared<const TreeAdvice>(adviseTree(readUserRules(user.config).book, *source.tree));
     return context;
 }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/dialogs/ledger_dialog.h"
 
+#include <QClipboard>
+#include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QPointer>
@@ -33,7 +35,8 @@ GaugeBar::Fill fillOf(LedgerPart part)
 LedgerDialog::LedgerDialog(PlaceStore& places, TreeUpdater& trees, RightsReader& rights, QWidget* parent)
     : QDialog(parent), places_(places), trees_(trees), rights_(rights), title_(new QLabel), text_(new QLabel),
       bar_(new GaugeBar), list_(new QTreeWidget), inodes_(new QLabel),
-      notRead_(new QPushButton(tr("Unreadable items…"))), again_(new QPushButton(tr("Refresh")))
+      notRead_(new QPushButton(tr("Unreadable items…"))), again_(new QPushButton(tr("Refresh"))),
+      copy_(new QPushButton(tr("Copy the command")))
 {
     setWindowTitle(tr("Ledger"));
     setObjectName("ledgerDialog");
@@ -69,10 +72,20 @@ LedgerDialog::LedgerDialog(PlaceStore& places, TreeUpdater& trees, RightsReader&
     layout->addWidget(inodes_);
     auto* buttons = new QHBoxLayout;
     buttons->addWidget(notRead_);
+    buttons->addWidget(copy_);
     buttons->addStretch();
     buttons->addWidget(again_);
     buttons->addWidget(close);
     layout->addLayout(buttons);
+    copy_->setObjectName("ledgerCopy");
+    copy_->setEnabled(false);
+    connect(list_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
+        copy_->setEnabled(item && !item->data(0, Qt::UserRole).toString().isEmpty());
+    });
+    connect(copy_, &QPushButton::clicked, this, [this] {
+        if (const auto* item = list_->currentItem())
+            QGuiApplication::clipboard()->setText(item->data(0, Qt::UserRole).toString());
+    });
     connect(close, &QPushButton::clicked, this, &QDialog::accept);
     connect(again_, &QPushButton::clicked, this, &LedgerDialog::write);
     connect(notRead_, &QPushButton::clicked, this, &LedgerDialog::notReadRequested);
@@ -141,6 +154,19 @@ void LedgerDialog::fill(const Result<Ledger>& ledger)
             segments.push_back(
                 {fillOf(line.part), *line.bytes,
                  QStringLiteral("%1 %2").arg(QString::fromStdString(line.title).toLower(), sizeText(*line.bytes))});
+    }
+    if (!ledger->outside.empty()) {
+        auto* beside = add(tr("Beside what is used"), std::nullopt,
+                           tr("Space that could be this drive's; each line has a command to copy."));
+        beside->setText(1, {});
+        bold(beside);
+        for (const auto& line : ledger->outside) {
+            auto* item = add(QString::fromStdString(line.title), line.bytes, toText(line.evidence), beside);
+            item->setData(0, Qt::UserRole, QString::fromStdString(line.command));
+            if (!line.command.empty())
+                item->setToolTip(2, QStringLiteral("%1\n$ %2").arg(toText(line.evidence), toText(line.command)));
+        }
+        beside->setExpanded(true);
     }
     segments.push_back({GaugeBar::Fill::Reserved, c.reserved, tr("reserved %1").arg(sizeText(c.reserved))});
     segments.push_back({GaugeBar::Fill::Free, c.free, tr("free %1").arg(sizeText(c.free))});

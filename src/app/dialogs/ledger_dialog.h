@@ -36,6 +36,7 @@ private:
     QLabel* inodes_;
     QPushButton* notRead_;
     QPushButton* again_;
+    QPushButton* copy_;
 };
 
 } // namespace kurvo::app

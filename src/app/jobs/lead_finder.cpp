@@ -101,6 +101,11 @@ void LeadFinder::look()
             facts.advice = found.advice;
             if (here)
                 facts.runningKernel = runningKernel();
+            if (here && !growing)
+                facts.stores = readProgramStores("/", {facts.guard.user.home});
+            if (whole)
+                if (const auto drive = readDrive(facts.info.mountPoint))
+                    facts.outside = readOutside(*drive);
             if (whole && facts.info.ledger.empty())
                 facts.info.ledger = ledgerFigures({facts.tree.get(), facts.info.notRead, facts.info.unreadable,
                                                    facts.info.partial, true, facts.info.exclude, 0},

@@ -335,7 +335,9 @@ private:
         for (const auto& member : members)
             group.items.push_back(member.node);
         if (group.name.empty()) // nothing but versions: they are of what their folder is called
-            group.name = tree_.label(folder);
+            group.name = folder == rootNode || tree_.parent(folder) == rootNode
+                             ? std::string(tree_.label(folder))
+                             : std::string(tree_.label(tree_.parent(folder))) + "/" + std::string(tree_.label(folder));
         for (std::size_t i = 1; i < group.items.size(); ++i)
             group.older += tree_.disk(group.items[i]);
         if (group.older >= options_.smallest)

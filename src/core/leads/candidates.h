@@ -43,6 +43,8 @@ void gatherAccounts(const Gathering& gathering, std::vector<Candidate>& all);
 void gatherCopies(const Gathering& gathering, std::vector<Candidate>& all);
 /// Several versions of one thing, all but the newest.
 void gatherVersions(const Gathering& gathering, std::vector<Candidate>& all);
+/// Packages that nothing needs, and what snap, flatpak, docker and podman keep for nobody.
+void gatherInstalled(const Gathering& gathering, std::vector<Candidate>& all);
 /// What no entry of the tree stands for.
 void gatherFromLedger(const Gathering& gathering, std::vector<Candidate>& all);
 

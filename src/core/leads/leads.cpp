@@ -136,6 +136,7 @@ public:
         gatherAccounts(g, all);
         gatherCopies(g, all);
         gatherVersions(g, all);
+        gatherInstalled(g, all);
         gatherFromLedger(g, all);
         shares_.setApart(all);
         choose(std::move(all), g.threshold);

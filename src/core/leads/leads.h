@@ -16,6 +16,8 @@
 #include "core/advice/guard.h"
 #include "core/advice/tree_advice.h"
 #include "core/base/figures.h"
+#include "core/ledger/outside.h"
+#include "core/platform/program_stores.h"
 #include "core/snapshot/catalogue.h"
 
 namespace kurvo {
@@ -65,6 +67,8 @@ struct LeadFacts {
     std::string runningKernel = {};                ///< where the tree is of the running system
     bool live = false; ///< the tree is of what is on this machine now: the disk can be asked what comes free
     GuardFacts guard = {};
+    std::vector<StoredThing> stores = {};     ///< of snap, flatpak, docker and podman
+    std::vector<OutsideLine> outside = {};    ///< of the drive, where the tree is all of it
     std::vector<CatalogueEntry> earlier = {}; ///< snapshots of the place; may be empty
     SizeUnits units = SizeUnits::Binary;      ///< of the sentences
     std::vector<std::string> aside = {};      ///< ids of leads that were put aside: what they hold is in no lead

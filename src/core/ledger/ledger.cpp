@@ -141,6 +141,8 @@ Result<LedgerFacts> readLedgerFacts(const std::string& mountPoint, std::stop_tok
     facts.filesystem = std::move(*filesystem);
     if (auto nameless = readNamelessFiles(mountPoint))
         facts.nameless = std::move(*nameless);
+    if (const auto drive = readDrive(mountPoint))
+        facts.outside = readOutside(*drive);
     const auto mounts = mountsBelow(mountPoint);
     if (!mounts)
         return mounts.error();
@@ -196,6 +198,7 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
     Ledger ledger;
     ledger.mountPoint = facts.mountPoint;
     ledger.capacity = facts.filesystem.capacity;
+    ledger.outside = facts.outside;
     const auto& tree = *scan.tree;
     const auto& sums = tree.sums(rootNode);
     const auto seen = seenOnThisMount(tree, facts);

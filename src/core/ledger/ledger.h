@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/ledger/outside.h"
 #include "core/platform/drives.h"
 #include "core/platform/open_files.h"
 #include "core/scan/scanner.h"
@@ -30,6 +31,7 @@ struct LedgerFacts {
     FilesystemFacts filesystem;
     NamelessFiles nameless;
     std::vector<Beneath> beneath;
+    std::vector<OutsideLine> outside;
 };
 
 /// Asks the system. May take as long as a scan of
@@ -80,6 +82,7 @@ struct Ledger {
     std::vector<LedgerLine> lines; ///< used, part by part; those with bytes add up to used, unless `excess`
     std::uint64_t unexplained = 0; ///< used less all that is known
     std::uint64_t excess = 0;      ///< known more than used: blocks shared between files, or compressed ones
+    std::vector<OutsideLine> outside; ///< what could be the drive's beside all that
     std::optional<InodeCheck> inodes;
 };
 

@@ -79,6 +79,62 @@ void forEachField(std::string_view text, const Take& take, const End& end)
         end();
 }
 
+/// The names in a field such as "a (>= 1) | b, c:any", alternatives as well: any of them may be what is meant.
+std::vector<std::string> namesOf(std::string_view field)
+{
+    std::vector<std::string> names;
+    while (!field.empty()) {
+        const auto end = std::min(field.find_first_of(",|"), field.size());
+        auto one = field.substr(0, end);
+        field.remove_prefix(std::min(end + 1, field.size()));
+        one.remove_prefix(std::min(one.find_first_not_of(" \t"), one.size()));
+        one = one.substr(0, one.find_first_of(" \t(:["));
+        if (!one.empty())
+            names.emplace_back(one);
+    }
+    return names;
+}
+
+/// What apt's autoremove goes by (apt-get(8)): from packages that were asked for, along all that they depend on,
+/// recommend or suggest. Kernels are left alone, as apt does by rules of its own.
+struct Wants {
+    std::vector<std::string> names;    ///< depended on, recommended, suggested
+    std::vector<std::string> provides; ///< beside its own name
+    bool always = false;               ///< required, important, or a kernel
+};
+
+void markUnneeded(std::vector<InstalledPackage>& packages, const std::vector<Wants>& wants)
+{
+    std::unordered_map<std::string_view, std::vector<std::size_t>> byName;
+    const auto bare = [](const std::string& name) { return std::string_view(name).substr(0, name.find(':')); };
+    for (std::size_t i = 0; i < packages.size(); ++i) {
+        byName[bare(packages[i].name)].push_back(i);
+        for (const auto& provided : wants[i].provides)
+            byName[provided].push_back(i);
+    }
+    std::vector<bool> needed(packages.size());
+    std::vector<std::size_t> pending;
+    const auto need = [&](std::size_t i) {
+        if (!needed[i]) {
+            needed[i] = true;
+            pending.push_back(i);
+        }
+    };
+    for (std::size_t i = 0; i < packages.size(); ++i)
+        if (!packages[i].automatic || packages[i].essential || wants[i].always)
+            need(i);
+    while (!pending.empty()) {
+        const auto i = pending.back();
+        pending.pop_back();
+        for (const auto& name : wants[i].names)
+            if (const auto found = byName.find(name); found != byName.end())
+                for (const auto other : found->second)
+                    need(other);
+    }
+    for (std::size_t i = 0; i < packages.size(); ++i)
+        packages[i].neededByNone = !needed[i];
+}
+
 std::string_view withoutUsr(std::string_view path)
 {
     for (const auto* top : {"/usr/bin/", "/usr/sbin/", "/usr/lib"})
@@ -119,6 +175,8 @@ Result<PackageDatabase> PackageDatabase::read(const std::string& root)
 
     PackageDatabase db;
     InstalledPackage package;
+    Wants want;
+    std::vector<Wants> wants;
     bool installed = false;
     name.clear();
     forEachField(
@@ -137,6 +195,13 @@ Result<PackageDatabase> PackageDatabase::read(const std::string& root)
                             value.ends_with(" half-configured") || value.ends_with(" half-installed");
             else if (field == "Essential")
                 package.essential = value == "yes";
+            else if (field == "Depends" || field == "Pre-Depends" || field == "Recommends" || field == "Suggests")
+                for (auto& each : namesOf(value))
+                    want.names.push_back(std::move(each));
+            else if (field == "Provides")
+                want.provides = namesOf(value);
+            else if (field == "Priority")
+                want.always |= value == "required" || value == "important";
             else if (field == "Description")
                 package.summary = value;
             else if (field == "Installed-Size") {
@@ -150,9 +215,13 @@ Result<PackageDatabase> PackageDatabase::read(const std::string& root)
                 package.automatic = automatic.contains(package.name);
                 if (multiArch == "same")
                     package.name += ":" + arch;
+                want.always |= package.name.starts_with("linux-image-") || package.name.starts_with("linux-headers-") ||
+                               package.name.starts_with("linux-modules-");
                 db.packages_.push_back(package);
+                wants.push_back(std::move(want));
             }
             package = {};
+            want = {};
             installed = false;
             arch.clear();
             multiArch.clear();
@@ -161,6 +230,8 @@ Result<PackageDatabase> PackageDatabase::read(const std::string& root)
         return Error{ErrorKind::Damaged, statusPath, 0,
                      "The list of installed packages (" + displayText(statusPath) + ") cannot be understood."};
 
+    if (states.error == 0) // else nobody knows what was asked for
+        markUnneeded(db.packages_, wants);
     db.texts_.reserve(db.packages_.size()); // views point into the texts: they must not move
     for (std::uint32_t i = 0; i < db.packages_.size(); ++i) {
         auto& owner = db.packages_[i];

@@ -21,7 +21,8 @@ struct InstalledPackage {
     std::int64_t installed = 0;       ///< UTC seconds; when it was last unpacked
     bool automatic = false;           ///< pulled in by another one
     bool essential = false;
-    std::uint32_t files = 0; ///< paths it owns, folders left out
+    bool neededByNone = false; ///< pulled in as a dependency, and nothing that is wanted depends on it any more
+    std::uint32_t files = 0;   ///< paths it owns, folders left out
 };
 
 /// Immutable once read; may be read from any thread. 200,000 paths take a quarter of a second and some 25 MiB.

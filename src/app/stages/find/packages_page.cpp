@@ -126,9 +126,10 @@ void PackagesPage::fill(const PackageDatabase& packages, const std::vector<Row>&
                  true},
                 {countText(package.files), static_cast<qlonglong>(package.files), true},
                 {whenText(package.installed), static_cast<qlonglong>(package.installed), false},
-                {package.essential   ? tr("essential")
-                 : package.automatic ? tr("as a dependency")
-                                     : tr("installed manually"),
+                {package.essential      ? tr("essential")
+                 : package.neededByNone ? tr("needed by none")
+                 : package.automatic    ? tr("as a dependency")
+                                        : tr("installed manually"),
                  {},
                  false},
                 {toText(package.summary), {}, false}},

@@ -43,7 +43,6 @@ VersionsPage::VersionsPage(PlaceStore& places, Cursor& cursor, PlanModel& plan, 
     setObjectName("versionsPage");
     keep_->setObjectName("keepVersions");
     keep_->setRange(1, 99);
-    keep_->setPrefix(tr("keep the newest "));
     keep_->setAccessibleName(tr("How many of the newest are kept"));
     age_->setObjectName("versionAge");
     age_->setAccessibleName(tr("How old those are that go"));
@@ -58,6 +57,7 @@ VersionsPage::VersionsPage(PlaceStore& places, Cursor& cursor, PlanModel& plan, 
     opened_->setToolTip(
         tr("By the time of the last access as the drive keeps it, a day exact at best. Folders, and what "
            "it is not known of, stay."));
+    top()->addWidget(new QLabel(tr("Keep the newest")));
     for (QWidget* choice : {static_cast<QWidget*>(keep_), static_cast<QWidget*>(age_), static_cast<QWidget*>(opened_)})
         top()->addWidget(choice);
     top()->addStretch();
@@ -182,11 +182,10 @@ void VersionsPage::takeSelection()
         if (some && out.empty())
             nodes.push_back(groups_[row].items.front());
     }
-    const bool opened = opened_->currentIndex() > 0;
-    setSums(some ? tr("%1 of the selected would go, %2%3.")
-                       .arg(itemsText(count, "older version"), sizeText(bytes), opened ? tr(" at most") : QString())
-                 : tr("%1 of all would go, %2%3.")
-                       .arg(itemsText(count, "older version"), sizeText(bytes), opened ? tr(" at most") : QString()));
+    const auto would = opened_->currentIndex() > 0
+                           ? tr("at most %1, %2").arg(itemsText(count, "older version"), sizeText(bytes))
+                           : tr("%1, %2").arg(itemsText(count, "older version"), sizeText(bytes));
+    setSums(some ? tr("Of the selected would go: %1.").arg(would) : tr("Of all would go: %1.").arg(would));
     constexpr std::size_t mostSelected = 2000;
     if (some && !nodes.empty()) {
         const auto first = nodes.front();
