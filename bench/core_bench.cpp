@@ -18,7 +18,9 @@
 #include "core/find/largest.h"
 #include "core/find/order.h"
 #include "core/find/questions.h"
+#include "core/find/versions.h"
 #include "core/layout/treemap.h"
+#include "core/leads/leads.h"
 #include "core/platform/package_database.h"
 #include "core/platform/unique_fd.h"
 #include "core/scan/scanner.h"
@@ -116,6 +118,38 @@ void adviceOfAll(benchmark::State& state)
         benchmark::DoNotOptimize(adviseTree(RuleBook::builtIn(), million()).levels.data());
 }
 
+/// With the advice known, and a catalogue of so many snapshots in which one in a hundred entries changes each time.
+void leadsOfAll(benchmark::State& state)
+{
+    const auto folder = "/tmp/kurvo-bench-leads-" + std::to_string(getpid());
+    LeadFacts facts{bench::bigTree(1000000), {}, std::make_shared<const RuleBook>(RuleBook::builtIn())};
+    facts.info.place = "/big";
+    facts.info.host = "bench";
+    facts.info.taken = now;
+    const auto snapshots = static_cast<std::int64_t>(state.range(0));
+    for (std::int64_t i = 0; i < snapshots; ++i) {
+        auto info = facts.info;
+        info.taken = now - (snapshots - i) * 7 * 86400;
+        if (!addSnapshot(folder, info, *facts.tree))
+            return state.SkipWithError("no snapshot");
+    }
+    facts.earlier = snapshotsOf(readCatalogue(folder), facts.info);
+    facts.advice = std::make_shared<const TreeAdvice>(adviseTree(*facts.book, *facts.tree));
+    std::size_t found = 0;
+    for (auto _ : state)
+        found = findLeads(facts).leads.size();
+    state.SetLabel(std::to_string(found) + " leads, " + std::to_string(facts.earlier.size()) + " snapshots");
+    std::filesystem::remove_all(folder);
+}
+
+void versionsOfAll(benchmark::State& state)
+{
+    std::size_t found = 0;
+    for (auto _ : state)
+        found = findVersions(million(), {}).size();
+    state.SetLabel(std::to_string(found) + " groups");
+}
+
 /// This machine's; the label says how many paths that are.
 void packageDatabase(benchmark::State& state)
 {
@@ -197,6 +231,8 @@ BENCHMARK(sortList)->DenseRange(0, 6)->Unit(benchmark::kMillisecond);
 BENCHMARK(questions)->Unit(benchmark::kMillisecond);
 BENCHMARK(ageOfAll)->Unit(benchmark::kMillisecond);
 BENCHMARK(adviceOfAll)->Unit(benchmark::kMillisecond);
+BENCHMARK(leadsOfAll)->Arg(0)->Arg(50)->Unit(benchmark::kMillisecond);
+BENCHMARK(versionsOfAll)->Unit(benchmark::kMillisecond);
 BENCHMARK(packageDatabase)->Unit(benchmark::kMillisecond);
 BENCHMARK(duplicates)->Unit(benchmark::kMillisecond)->Iterations(7);
 BENCHMARK(families)->Unit(benchmark::kMillisecond);

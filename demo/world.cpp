@@ -170,6 +170,13 @@ void otherHomes(Sketch& s, int month)
         const auto name = fmt::format("sheet-{:04}.pdf", i);
         s.file(rings, name, around(700 * KiB, name), day(2023, 1 + i % 12, 1 + i % 28), ringing);
     }
+    // Every version of the plotter, side by side.
+    const auto tools = s.folder("/home/ringing/tools", ringing);
+    for (int i = 0; i <= month; ++i)
+        s.file(tools, fmt::format("plotter-5.{}.0-x86_64.AppImage", i * 2),
+               240 * MiB + static_cast<std::uint64_t>(i) * 9 * MiB, day(2025, 2 + i * 2, 11), ringing);
+    s.file(rings, "season plan.odt", 3 * MiB, day(2026, 1, 9), ringing);
+    s.file(rings, "season plan (2).odt", 3 * MiB, day(2026, 1, 20), ringing);
     // An account nobody uses: nothing changed for years.
     const auto downloads = s.folder("/home/guest/Downloads", guest, day(2023, 6, 2));
     s.file(downloads, "field-guide.iso", 5 * GiB, day(2023, 5, 30), guest);

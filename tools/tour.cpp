@@ -41,7 +41,7 @@ public:
         window_.prepareDemo();
         if (!waitFor([this] { return window_.scanStage()->cards().size() >= 3; }))
             return 3;
-        waitFor([this] { return window_.scanStage()->cards().front()->accessibleDescription().contains("most:"); });
+        waitFor([this] { return window_.scanStage()->cards().front()->accessibleDescription().contains("stands out:"); });
         if (auto* leave = window_.findChild<QPushButton*>("tourLeave"); leave && leave->isVisible())
             QTest::mouseClick(leave, Qt::LeftButton);
         QTest::qWait(300);
@@ -81,6 +81,10 @@ public:
         audio->child(0)->setExpanded(true);
         settle();
         picture("explore-types");
+        models.view.setPicture(PictureKind::Roles);
+        waitFor([&] { return window_.exploreStage()->roles()->list()->topLevelItemCount() > 0; });
+        settle();
+        picture("explore-roles");
         models.view.setPicture(PictureKind::Sunburst);
         models.cursor.setFocus(*tree.find("/home"));
         models.cursor.select(*tree.find("/home/ringing"));
@@ -92,6 +96,13 @@ public:
         compare();
         window_.setStage(Stage::Find);
         auto* find = window_.findStage();
+        waitFor([&] { return models.leads.leads() != nullptr && !models.leads.isWorking(); });
+        models.leads.choose({models.leads.leads()->leads.front().id});
+        settle();
+        picture("find-leads");
+        models.leads.choose({});
+        models.view.putOut();
+        models.cursor.select(noNode);
         find->showFiles();
         find->filter()->setText("is:hidden or family:audio");
         settle();

@@ -417,7 +417,8 @@ void gatherFromRemainder(const Gathering& g, const Remainder& rest, std::vector<
         made.several = true;
         all.push_back(std::move(made));
     }
-    if (oldBytes >= g.threshold) {
+    // Where nearly all is old, that is what the place is for.
+    if (oldBytes >= g.threshold && oldBytes < tree.disk(rootNode) / 10 * 6) {
         sortBySize(tree, old);
         Candidate made;
         auto& lead = made.lead;
