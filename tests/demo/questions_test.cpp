@@ -94,7 +94,7 @@ TEST_CASE("each ready-made question finds its story, and counts as one does by h
           }),
           "/home/warden/Documents/.~lock.report-000.odt#");
     check(Question::Images, count([&](const auto& path, NodeId) {
-              return ends(path, {".deb", ".iso", ".img", ".qcow2"}) || path == "/swapfile";
+              return ends(path, {".deb", ".iso", ".img", ".qcow2", ".AppImage"}) || path == "/swapfile";
           }),
           "/home/ringing/machines/old-database.qcow2");
     check(Question::OldKernels, count([&](const auto& path, NodeId) {

@@ -31,6 +31,17 @@ struct Gathering {
     std::uint64_t threshold; ///< bytes: what holds less is not worth a word
 };
 
+/// Every entry that is still there, folders before what is in them. In the order of the rows where that can be, which
+/// is several times as quick.
+template <typename Visit>
+void forEachEntry(const FileTree& tree, const Visit& visit)
+{
+    if (tree.isGrowing() || !tree.removed().empty())
+        return tree.forEachBelow(rootNode, visit);
+    for (NodeId node = 0; node < tree.extent().nodes; ++node)
+        visit(node);
+}
+
 /// The smallest that is worth a word: a five hundredth of what is there, 1 MiB at least.
 std::uint64_t leadThreshold(const FileTree& tree);
 

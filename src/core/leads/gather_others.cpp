@@ -197,7 +197,7 @@ void gatherCopies(const Gathering& g, std::vector<Candidate>& all)
         const auto role = g.advice->roles[node];
         return role == Role::NotKnown || role == Role::Machines || isPersonal(role);
     };
-    tree.forEachBelow(rootNode, [&](NodeId node) {
+    forEachEntry(tree, [&](NodeId node) {
         if (node == rootNode || tree.disk(node) < std::min<std::uint64_t>(g.threshold, large) || !isCopyable(node))
             return;
         if (!tree.isFolder(node)) {
@@ -338,7 +338,7 @@ void gatherFromRemainder(const Gathering& g, const Remainder& rest, std::vector<
     std::vector<NodeId> old, ahead;
     std::uint64_t oldBytes = 0, aheadBytes = 0;
     std::map<NodeId, std::vector<NodeId>> downloads; // by their folder
-    tree.forEachBelow(rootNode, [&](NodeId node) {
+    forEachEntry(tree, [&](NodeId node) {
         if (node == rootNode || isCovered(node))
             return;
         if (!tree.isFolder(node)) {
@@ -443,7 +443,7 @@ std::vector<NodeId> heavyFolders(const FileTree& tree, const Remainder& rest, st
 {
     std::vector<NodeId> folders;
     const auto left = [&](NodeId node) { return tree.disk(node) - rest.taken[tree.store().folderIndex(node)]; };
-    tree.forEachBelow(rootNode, [&](NodeId node) {
+    forEachEntry(tree, [&](NodeId node) {
         if (node != rootNode && tree.isFolder(node) && !rest.covered[tree.store().folderIndex(node)] &&
             left(node) >= threshold && left(node) * 10 > 9 * tree.disk(node))
             folders.push_back(node);

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <map>
-#include <set>
 
 #include "core/leads/candidates.h"
 
@@ -122,20 +121,19 @@ NodeId commonFolder(const FileTree& tree, const std::vector<NodeId>& nodes)
 {
     if (nodes.empty())
         return rootNode;
-    auto common = tree.chain(nodes.front());
-    common.pop_back();
-    if (common.empty())
-        return rootNode;
+    auto common = nodes.front() == rootNode ? rootNode : tree.parent(nodes.front());
+    NodeId last = common;
     for (const NodeId node : nodes) {
-        if (tree.parent(node) == common.back())
+        if (common == rootNode)
+            break;
+        const NodeId above = node == rootNode ? rootNode : tree.parent(node);
+        if (above == last)
             continue;
-        const auto chain = tree.chain(node);
-        std::size_t same = 0;
-        while (same < common.size() && same + 1 < chain.size() && common[same] == chain[same])
-            ++same;
-        common.resize(std::max<std::size_t>(same, 1));
+        last = above;
+        while (common != rootNode && !tree.isAtOrBelow(above, common))
+            common = tree.parent(common);
     }
-    return common.back();
+    return common;
 }
 
 void gatherByRules(const Gathering& g, std::vector<Candidate>& all)
@@ -175,14 +173,15 @@ void gatherByRules(const Gathering& g, std::vector<Candidate>& all)
             add(std::move(small));
     }
     // What lies in an item and became a candidate of its own is no part of it.
-    std::set<NodeId> own;
+    std::vector<bool> own(tree.extent().nodes);
     for (auto i = first; i < all.size(); ++i)
-        own.insert(all[i].lead.nodes.begin(), all[i].lead.nodes.end());
+        for (const NodeId node : all[i].lead.nodes)
+            own[node] = true;
     std::map<NodeId, std::vector<NodeId>> apart;
     for (const auto& item : items)
-        if (item.above != UINT32_MAX && own.contains(item.node))
+        if (item.above != UINT32_MAX && own[item.node])
             apart[items[item.above].node].push_back(item.node);
-    for (auto i = first; i < all.size(); ++i)
+    for (auto i = first; i < all.size() && !apart.empty(); ++i)
         for (const NodeId node : all[i].lead.nodes)
             if (const auto found = apart.find(node); found != apart.end())
                 for (const NodeId within : found->second)

@@ -5,14 +5,19 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
+#include <iterator>
+#include <mutex>
 #include <queue>
 #include <unordered_map>
 
+#include "core/base/team.h"
 #include "core/base/text.h"
 #include "core/compare/place_history.h"
 #include "core/leads/candidates.h"
 #include "core/plan/come_free.h"
 #include "core/platform/extents.h"
+#include "core/tree/stretches.h"
 
 namespace kurvo {
 namespace {
@@ -59,7 +64,8 @@ public:
     {
         if (candidate.lead.nodes.empty())
             return candidate.lead.bytes;
-        std::erase_if(candidate.lead.nodes, [this](NodeId node) { return leadOf(node) != none; });
+        if (any_)
+            std::erase_if(candidate.lead.nodes, [this](NodeId node) { return leadOf(node) != none; });
         std::uint64_t sum = 0;
         for (const NodeId node : candidate.lead.nodes)
             sum += ownLeft(node);
@@ -71,6 +77,7 @@ public:
 
     void take(Candidate& candidate, std::uint32_t number)
     {
+        any_ = true;
         std::unordered_map<NodeId, std::uint64_t> apart;
         for (const auto& [node, item] : candidate.apart)
             if (leadOf(node) == none)
@@ -113,6 +120,7 @@ private:
     const NodeStore& store_;
     std::vector<std::uint64_t> below_;         ///< by folder index: bytes below it that leads have
     std::vector<std::uint32_t> of_;            ///< by node: the lead that it is an item of
+    bool any_ = false;                         ///< something was taken
     std::unordered_map<NodeId, NodeId> apart_; ///< what is no part of the item above it
 };
 
@@ -130,14 +138,18 @@ public:
             leadThreshold(tree_)};
         if (stop_.stop_requested())
             return {};
+        using Gather = void (*)(const Gathering&, std::vector<Candidate>&);
+        constexpr std::array<Gather, 7> gatherers{gatherByRules,  gatherCopies,    gatherVersions,  gatherOldKernels,
+                                                  gatherAccounts, gatherInstalled, gatherFromLedger};
+        std::array<std::vector<Candidate>, gatherers.size()> gathered;
+        std::atomic<std::size_t> next{0};
+        inTeam(stretchCount(tree_.extent().nodes), [&] {
+            for (auto i = next++; i < gatherers.size(); i = next++)
+                gatherers[i](g, gathered[i]);
+        });
         std::vector<Candidate> all;
-        gatherByRules(g, all);
-        gatherOldKernels(g, all);
-        gatherAccounts(g, all);
-        gatherCopies(g, all);
-        gatherVersions(g, all);
-        gatherInstalled(g, all);
-        gatherFromLedger(g, all);
+        for (auto& part : gathered)
+            std::move(part.begin(), part.end(), std::back_inserter(all));
         shares_.setApart(all);
         choose(std::move(all), g.threshold);
         if (stop_.stop_requested())
@@ -145,7 +157,8 @@ public:
         all.clear();
         const auto rest = shares_.remainder();
         gatherFromRemainder(g, rest, all);
-        askHistory(heavyFolders(tree_, rest, g.threshold, 40), g, all);
+        constexpr std::size_t mostFolders = 24;
+        askHistory(heavyFolders(tree_, rest, g.threshold, mostFolders), g, all);
         choose(std::move(all), g.threshold);
         countLinks();
         if (facts_.live && !tree_.isGrowing())
@@ -207,7 +220,7 @@ private:
     /// How fast single items and `folders` grow. Of the folders those that grow become candidates.
     void askHistory(const std::vector<NodeId>& folders, const Gathering& g, std::vector<Candidate>& all)
     {
-        constexpr std::size_t mostItems = 40;
+        constexpr std::size_t mostItems = 24;
         constexpr double month = 30.4375 * 86400;
         std::vector<Candidate*> asked;
         std::vector<std::string> below;
@@ -216,7 +229,7 @@ private:
             const auto path = tree_.path(node);
             below.push_back(path.substr(root == "/" ? 1 : std::min(root.size() + 1, path.size())));
         };
-        for (auto& candidate : chosen_)
+        for (auto& candidate : chosen_) // the first are those that promise most
             if (candidate.lead.nodes.size() == 1 && asked.size() < mostItems) {
                 asked.push_back(&candidate);
                 ask(candidate.lead.nodes.front());
@@ -225,7 +238,23 @@ private:
             ask(folder);
         if (facts_.earlier.empty() || below.empty())
             return;
-        const auto history = historyOf(facts_.earlier, below, stop_);
+        // Half of the snapshots each: unpacking their indexes is most of it.
+        PlaceHistory history;
+        std::mutex mutex;
+        std::atomic<std::size_t> next{0};
+        constexpr std::size_t portion = 4;
+        inTeam(std::clamp<std::size_t>(facts_.earlier.size() / (2 * portion), 1, 4), [&] {
+            for (auto from = next.fetch_add(portion); from < facts_.earlier.size(); from = next.fetch_add(portion)) {
+                const auto end = std::min(from + portion, facts_.earlier.size());
+                auto part = historyOf({facts_.earlier.begin() + static_cast<std::ptrdiff_t>(from),
+                                       facts_.earlier.begin() + static_cast<std::ptrdiff_t>(end)},
+                                      below, stop_);
+                const std::lock_guard lock(mutex);
+                std::move(part.points.begin(), part.points.end(), std::back_inserter(history.points));
+            }
+        });
+        std::sort(history.points.begin(), history.points.end(),
+                  [](const HistoryPoint& a, const HistoryPoint& b) { return a.info.taken < b.info.taken; });
         const auto perMonth = [&](std::size_t path, NodeId node) -> std::optional<double> {
             auto points = useOfPath(history, path);
             if (points.empty() || points.back().time < facts_.info.taken)
