@@ -4,6 +4,7 @@
 
 #include <QInputDialog>
 #include <QMenu>
+#include <filesystem>
 
 #include "app/stages/explore/explore_stage.h"
 #include "app/stages/explore/roles_view.h"
@@ -215,4 +216,30 @@ TEST_CASE("roles: a table, a colour, a column and a filter", "[window][roles]")
     CHECK(find->model()->index(0, app::FileListModel::RoleOf).data().toString() == "Virtual machines and containers");
     find->filter()->setText("role:nonsense");
     CHECK(Window::until([&] { return w.text("filterProblem").contains("is no role"); }));
+}
+
+TEST_CASE("leads are of the tree that is there, also after folders were read again", "[window][leads]")
+{
+    Window w;
+    const TestFolder t;
+    const auto old = currentTime() - 40 * day;
+    for (int i = 0; i < 6; ++i)
+        t.file("place/work/film-" + std::to_string(i) + ".part", 3 << 20, old);
+    w.scan(t / "place");
+    w.key(Qt::Key_2, Qt::ControlModifier);
+    REQUIRE(Window::until([&] { return w.models().leads.leads() && !w.models().leads.leads()->leads.empty(); }));
+    auto* list = w.window->exploreStage()->leads()->list();
+    REQUIRE(Window::until([&] { return list->model()->rowCount() > 0; }));
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(list->model()->index(0, 0)).center());
+    const auto before = w.place()->tree;
+    for (int i = 0; i < 5; ++i)
+        std::filesystem::remove(t / ("place/work/film-" + std::to_string(i) + ".part"));
+    w.models().scans.rescan(rootNode);
+    REQUIRE(Window::until([&] { return w.place()->tree->sharedStore() != before->sharedStore(); }));
+    list->viewport()->repaint(); // the rows that are still there ask nothing of a tree that is not theirs
+    REQUIRE(Window::until([&] { return w.models().leads.leads() && !w.models().leads.isWorking(); }));
+    std::uint64_t bytes = 0;
+    for (const auto& lead : w.models().leads.leads()->leads)
+        bytes += lead.bytes;
+    CHECK(bytes <= std::uint64_t{4} << 20);
 }

@@ -37,6 +37,10 @@ LeadFinder::LeadFinder(const AppFolders& folders, PlaceStore& places, TreeUpdate
         selected_ = noNode;
         emit leadsChanged();
     });
+    connect(&trees, &TreeUpdater::treeChanged, this, [this] {
+        if (!leads()) // those there were went with the tree
+            emit leadsChanged();
+    });
     connect(&trees, &TreeUpdater::carriedOver, this, [this] { selected_ = noNode; });
     connect(&cursor_, &Cursor::selectionChanged, this, [this] {
         if (!isSelectedByLead() && !chosen_.empty()) {
@@ -79,8 +83,9 @@ void LeadFinder::look()
     working_ = true;
     LeadFacts facts{place->tree, place->info, nullptr};
     const bool here = places_.isThisMachine(*place);
-    const bool whole = place->wholeDrive && here && !place->fromSnapshot && !place->isGrowing();
-    facts.live = here && !place->fromSnapshot;
+    const bool answers = !mayHang(place->info.filesystem); // else it could hold up a thread for good
+    const bool whole = place->wholeDrive && here && answers && !place->fromSnapshot && !place->isGrowing();
+    facts.live = here && answers && !place->fromSnapshot;
     facts.units = sizeUnits();
     facts.guard = place->guard;
     facts.info.notRead = place->unreadable;

@@ -69,8 +69,8 @@ QVariant LeadRows::data(const QModelIndex& index, int role) const
 {
     const auto* lead = leadAt(index.row());
     const auto* place = places_.place();
-    if (!lead || !place)
-        return {};
+    if (!lead || !place || place->leads != leads_)
+        return {}; // their ids are of another tree by now
     switch (role) {
     case Qt::DisplayRole:
         return QString::fromStdString(lead->title);

@@ -207,7 +207,8 @@ void PlaceStore::addUpPlan(std::uint64_t id)
     constexpr std::size_t little = 2000;
     const auto ask = [this, basis, request](const Place& place) {
         constexpr std::size_t some = 500;
-        if (!place.fromSnapshot && !place.isGrowing() && !basis->plan->empty() && isThisMachine(place))
+        if (!place.fromSnapshot && !place.isGrowing() && !basis->plan->empty() && isThisMachine(place) &&
+            !mayHang(place.info.filesystem)) // else it could hold up a thread for good
             askWhatComesFree(place.id, basis, request, some);
     };
     if (basis->work() <= little) {
