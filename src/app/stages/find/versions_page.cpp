@@ -61,7 +61,7 @@ VersionsPage::VersionsPage(PlaceStore& places, Cursor& cursor, PlanModel& plan, 
     for (QWidget* choice : {static_cast<QWidget*>(keep_), static_cast<QWidget*>(age_), static_cast<QWidget*>(opened_)})
         top()->addWidget(choice);
     top()->addStretch();
-    const int widths[] = {190, 86, 70, 150, 104, 80};
+    const int widths[] = {160, 80, 62, 118, 98, 70};
     for (int i = 0; i < 6; ++i)
         table()->setColumnWidth(i, widths[i]);
     table()->horizontalHeader()->setSectionResizeMode(6, QHeaderView::Stretch);
@@ -123,7 +123,7 @@ void VersionsPage::fill(std::vector<VersionGroup> groups)
     setFigures(groups_.empty() ? tr("none") : tr("%1, %2").arg(itemsText(groups_.size(), "group"), sizeText(older)));
     plan_->setEnabled(!groups_.empty());
     if (groups_.empty())
-        return showEmpty(tr("There are no several versions of anything here that hold 1 MiB or more."));
+        return showEmpty(tr("Nothing here has older versions or copies beside it that hold 1 MiB or more."));
     beginRows(static_cast<int>(groups_.size()));
     for (std::size_t i = 0; i < groups_.size(); ++i) {
         const auto& group = groups_[i];
