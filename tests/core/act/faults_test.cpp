@@ -235,10 +235,12 @@ TEST_CASE("a folder swapped for a link at every moment: what the link leads to i
                 for (auto& one : *left)
                     CHECK(recover(f.logbook, one, acting));
             }
+            const auto trashedName = step.trashed.name.empty() ? std::string("item") : step.trashed.name;
             const auto at = exists(f.t / "place/sub/item/f19") ? f.t / "place/sub/item"
                             : action == Action::Move           ? other.path() + "/item"
-                            : action == Action::Trash          ? f.t.user().data + "/Trash/files/item"
-                                                               : std::string();
+                            : action == Action::Trash
+                                ? f.t.user().data + "/Trash/files/" + trashedName // "item.2" where one went before
+                                : std::string();
             if (!at.empty()) {
                 CHECK(namesIn(at).size() == 20);
                 CHECK(readAll(at + "/f7") == "planned 7");
