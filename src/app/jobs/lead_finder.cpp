@@ -12,7 +12,7 @@
 namespace kurvo::app {
 namespace {
 
-struct Look {
+struct LeadLook {
     std::uint64_t place = 0;
     std::shared_ptr<const FileTree> tree;
     std::shared_ptr<const Leads> leads;
@@ -99,7 +99,7 @@ void LeadFinder::look()
         [facts, here, whole, id = place->id, packages = place->packages, rules = knowledge_.sharedRules(),
          growing = place->isGrowing(), open = place->snapshotFile, folder = folders_.snapshots(),
          asideFile = asideLeadsFile(folders_.data), stop = stop_.get_token()]() mutable {
-            Look found{id, facts.tree, nullptr, nullptr, {}, {}};
+            LeadLook found{id, facts.tree, nullptr, nullptr, {}, {}};
             facts.book = rules ? std::shared_ptr<const RuleBook>(rules, &rules->book)
                                : std::shared_ptr<const RuleBook>(std::shared_ptr<void>(), &RuleBook::builtIn());
             found.advice = std::make_shared<const TreeAdvice>(adviseTree(*facts.book, *facts.tree));
@@ -128,7 +128,7 @@ void LeadFinder::look()
             found.leads = std::make_shared<const Leads>(findLeads(facts, stop));
             return found;
         },
-        [this, clock](const Look& found) {
+        [this, clock](const LeadLook& found) {
             working_ = false;
             took_ = clock.elapsed();
             rested_.start();

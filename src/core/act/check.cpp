@@ -37,7 +37,7 @@ ItemFinding blocked(const Error& error)
     return finding;
 }
 
-Error changed(const PlanItem& item, const std::string& what)
+Error changedItem(const PlanItem& item, const std::string& what)
 {
     return {ErrorKind::Changed, item.path, 0,
             displayText(item.path) + " " + what +
@@ -64,13 +64,13 @@ Result<EntryStat> compareItem(const PlanItem& item, bool sameBoot)
                    ? Error{ErrorKind::NotFound, item.path, error, displayText(item.path) + " is no longer there."}
                    : systemError("check", item.path, error);
     if ((sameBoot && now.device != item.device) || now.inode != item.inode || now.kind != item.kind)
-        return changed(item, "was replaced by something else");
+        return changedItem(item, "was replaced by something else");
     if (item.kind == EntryKind::Folder)
         return now;
     if (item.kind == EntryKind::File && now.size != item.size)
-        return changed(item, "has another size, " + differentSizes(now.size, item.size) + ",");
+        return changedItem(item, "has another size, " + differentSizes(now.size, item.size) + ",");
     if (now.modified != item.modified || now.modifiedNs != item.modifiedNs)
-        return changed(item, "was written to");
+        return changedItem(item, "was written to");
     return now;
 }
 
@@ -258,11 +258,11 @@ Result<Done> compareContent(const PlanItem& item, const ContentSummary& then, co
     if (item.kind != EntryKind::Folder)
         return Done{};
     if (fresh.entries > then.entries)
-        return changed(item, "has gained " + formatItems(fresh.entries - then.entries, "entry", "entries"));
+        return changedItem(item, "has gained " + formatItems(fresh.entries - then.entries, "entry", "entries"));
     if (fresh.entries < then.entries)
-        return changed(item, "has lost " + formatItems(then.entries - fresh.entries, "entry", "entries"));
+        return changedItem(item, "has lost " + formatItems(then.entries - fresh.entries, "entry", "entries"));
     if (fresh != then)
-        return changed(item, "has had files in it written to");
+        return changedItem(item, "has had files in it written to");
     return Done{};
 }
 

@@ -25,7 +25,7 @@ bool isBreak(char c)
 {
     return c == '-' || c == '_' || c == ' ' || c == '.' || c == '(' || c == ')' || c == '+' || c == '~';
 }
-std::string lower(std::string_view text)
+std::string inLowerCase(std::string_view text)
 {
     std::string out(text);
     for (auto& c : out)
@@ -86,7 +86,7 @@ std::size_t dateAt(std::string_view text, std::size_t at)
 
 std::optional<VersionedName> dated(std::string_view name)
 {
-    if (!isTakenAgain(lower(name)))
+    if (!isTakenAgain(inLowerCase(name)))
         return std::nullopt;
     for (std::size_t at = 0; at < name.size(); ++at) {
         if (!isDigit(name[at]) || (at > 0 && isDigit(name[at - 1])))
@@ -110,7 +110,7 @@ std::optional<VersionedName> dated(std::string_view name)
 
 std::optional<VersionedName> numbered(std::string_view name, bool isFolder)
 {
-    const auto low = lower(name);
+    const auto low = inLowerCase(name);
     if (low.find(".so.") != std::string::npos || low.ends_with(".so"))
         return std::nullopt; // the linker's own names
     for (std::size_t at = 0; at < name.size(); ++at) {
@@ -162,7 +162,7 @@ std::optional<VersionedName> numbered(std::string_view name, bool isFolder)
 /// The name of the original, where the name says it is a copy.
 std::optional<VersionedName> copied(std::string_view name)
 {
-    const auto low = lower(name);
+    const auto low = inLowerCase(name);
     const auto copyOf = [](std::string original) {
         return std::optional(VersionedName{VersionMark::Copy, std::move(original), {}});
     };
@@ -174,7 +174,7 @@ std::optional<VersionedName> copied(std::string_view name)
     const auto dot = name.rfind('.');
     const auto stem = name.substr(0, dot == 0 ? name.npos : dot);
     const auto rest = dot == std::string_view::npos || dot == 0 ? std::string_view() : name.substr(dot);
-    auto lowStem = lower(stem);
+    auto lowStem = inLowerCase(stem);
     const auto cut = [&](std::size_t at) {
         auto end = at;
         while (end > 0 && (stem[end - 1] == ' ' || stem[end - 1] == '-' || stem[end - 1] == '_'))

@@ -50,12 +50,12 @@ Writing writingTo(int fd, Lease lease)
 
 namespace {
 
-UniqueFd openFolderAt(int at, const char* name)
+UniqueFd openProcFolder(int at, const char* name)
 {
     return UniqueFd(::openat(at, name, O_RDONLY | O_DIRECTORY | O_CLOEXEC));
 }
 
-std::string textOf(int at, const char* name)
+std::string contentOf(int at, const char* name)
 {
     const UniqueFd file(::openat(at, name, O_RDONLY | O_CLOEXEC));
     std::string text;
@@ -67,7 +67,7 @@ std::string textOf(int at, const char* name)
 
 std::string nameOf(int process, const char* pid)
 {
-    auto program = textOf(process, "comm");
+    auto program = contentOf(process, "comm");
     while (program.ends_with('\n'))
         program.pop_back();
     return displayText(program) + " (" + pid + ")";
@@ -76,7 +76,7 @@ std::string nameOf(int process, const char* pid)
 /// The access mode a descriptor was opened with: the octal number after "flags:" in its fdinfo (proc(5)).
 bool canWrite(int fdinfo, const char* name)
 {
-    const auto text = textOf(fdinfo, name);
+    const auto text = contentOf(fdinfo, name);
     const auto at = text.find("flags:");
     return at != text.npos && (std::strtoul(text.c_str() + at + 6, nullptr, 8) & O_ACCMODE) != O_RDONLY;
 }
@@ -86,7 +86,7 @@ bool canWrite(int fdinfo, const char* name)
 OpenByOthers OpenByOthers::read()
 {
     OpenByOthers all;
-    const auto proc = openFolderAt(AT_FDCWD, "/proc");
+    const auto proc = openProcFolder(AT_FDCWD, "/proc");
     if (!proc) {
         all.blind_ = true;
         return all;
@@ -97,7 +97,7 @@ OpenByOthers OpenByOthers::read()
     while (const char* pid = processes.next()) {
         if (!std::isdigit(static_cast<unsigned char>(pid[0])) || self == pid)
             continue;
-        const auto process = openFolderAt(proc.get(), pid);
+        const auto process = openProcFolder(proc.get(), pid);
         if (!process)
             continue; // it has ended
         std::string program;
@@ -110,12 +110,12 @@ OpenByOthers OpenByOthers::read()
         for (const auto* link : {"cwd", "root"})
             if (statFollowed(process.get(), link, stat) == 0)
                 all.folders_.emplace(Key(stat.device, stat.inode), named());
-        const auto fds = openFolderAt(process.get(), "fd");
+        const auto fds = openProcFolder(process.get(), "fd");
         if (!fds) {
             all.blind_ |= errno == EACCES || errno == EPERM;
             continue;
         }
-        const auto infos = openFolderAt(process.get(), "fdinfo");
+        const auto infos = openProcFolder(process.get(), "fdinfo");
         FolderReader reader;
         reader.start(fds.get());
         while (const char* fd = reader.next()) {
@@ -130,7 +130,7 @@ OpenByOthers OpenByOthers::read()
                 all.writers_.emplace(Key(stat.device, stat.inode), named());
         }
         // "55d0-55d1 rw-s 00000000 08:01 1234  /path": mapped shared and to be written.
-        std::istringstream maps(textOf(process.get(), "maps"));
+        std::istringstream maps(contentOf(process.get(), "maps"));
         for (std::string line; std::getline(maps, line);) {
             char mode[8] = {};
             unsigned major = 0, minor = 0;

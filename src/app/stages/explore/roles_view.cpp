@@ -16,9 +16,9 @@
 namespace kurvo::app {
 namespace {
 
-constexpr std::size_t mostFolders = 40;
+constexpr std::size_t mostPlaces = 40;
 
-QColor colourOf(Role role)
+QColor roleColour(Role role)
 {
     return familyColour(static_cast<Family>(groupOf(role))); // as the pictures have it by role
 }
@@ -143,7 +143,7 @@ void RolesView::fill(const Found& found)
         band->setData(Name, RoleRole, static_cast<int>(row.role));
         band->setData(Name, BandPainter::ShareRole,
                       table_.total == 0 ? 0.0 : static_cast<double>(figures.size) / static_cast<double>(table_.total));
-        band->setData(Name, BandPainter::ColourRole, colourOf(row.role));
+        band->setData(Name, BandPainter::ColourRole, roleColour(row.role));
         band->setText(Share, shareText(figures.size, table_.total));
         band->setText(Size, sizeOf(figures.size));
         band->setText(Files, countText(figures.files));
@@ -185,7 +185,7 @@ void RolesView::fillFolders(QTreeWidgetItem* item)
     runAsync(
         this,
         [tree, advice = advice_, focus = place->focus, role, measure = places_.measure()] {
-            return foldersOfRole(*tree, *advice, focus, role, measure, mostFolders + 1);
+            return foldersOfRole(*tree, *advice, focus, role, measure, mostPlaces + 1);
         },
         [this, request = request_, role, tree](const std::vector<TypeFolder>& folders) {
             if (request != request_ || tree_.lock() != tree)
@@ -195,7 +195,7 @@ void RolesView::fillFolders(QTreeWidgetItem* item)
                 if (band->data(Name, RoleRole).toInt() != static_cast<int>(role) || band->childCount() > 0)
                     continue;
                 const auto focusPath = tree->path(places_.place()->focus);
-                for (std::size_t f = 0; f < std::min(folders.size(), mostFolders); ++f) {
+                for (std::size_t f = 0; f < std::min(folders.size(), mostPlaces); ++f) {
                     auto* line = new QTreeWidgetItem(band);
                     const auto path = tree->path(folders[f].folder);
                     const auto below = path.size() > focusPath.size() ? path.substr(focusPath.size()) : "/.";
@@ -206,7 +206,7 @@ void RolesView::fillFolders(QTreeWidgetItem* item)
                     line->setData(Name, NodeRole, folders[f].folder);
                     line->setToolTip(Name, toText(path));
                 }
-                if (folders.size() > mostFolders) {
+                if (folders.size() > mostPlaces) {
                     auto* more = new QTreeWidgetItem(band);
                     more->setText(Name, tr("and places with less"));
                     more->setFlags(Qt::ItemIsEnabled);

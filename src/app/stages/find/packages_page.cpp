@@ -14,8 +14,8 @@ namespace kurvo::app {
 
 PackagesPage::PackagesPage(PlaceStore& places, Notices& notices, Knowledge& knowledge, QWidget* parent)
     : TablePage(
-          tr("Packages go with the package manager, never file by file. What another package has pulled in may be "
-             "needed by it: the command tells before it acts."),
+          tr("What is installed goes with the tool that installed it, never file by file: packages, and beside them "
+             "what snap, flatpak, docker and podman keep. The command tells before it acts."),
           {tr("package"), tr("size"), tr("on disk"), tr("files"), tr("installed"), tr("why"), tr("what it is")},
           parent),
       places_(places), notices_(notices), knowledge_(knowledge), narrow_(new QLineEdit),
@@ -45,10 +45,13 @@ PackagesPage::PackagesPage(PlaceStore& places, Notices& notices, Knowledge& know
         copy_->setToolTip(essential && !names.isEmpty() ? tr("The system needs this package.") : QString());
     });
     connect(copy_, &QPushButton::clicked, this, [this] {
-        QStringList names;
-        for (const auto& name : chosen())
-            names << name.toString();
-        QGuiApplication::clipboard()->setText(QStringLiteral("sudo apt remove ") + names.join(QLatin1Char(' ')));
+        QStringList names, commands; // of packages together, of all else one by one
+        for (const auto& key : chosen())
+            key.toString().contains(QLatin1Char(' ')) ? commands << key.toString() : names << key.toString();
+        if (!names.isEmpty())
+            commands.prepend(QStringLiteral("sudo apt remove ") + names.join(QLatin1Char(' ')));
+        commands.removeDuplicates();
+        QGuiApplication::clipboard()->setText(commands.join(QLatin1Char('\n')));
         notices_.say(tr("The command is in the clipboard. Paste it into a terminal."));
     });
     connect(&knowledge_, &Knowledge::packagesReadIn, this, [this] {
@@ -86,8 +89,19 @@ void PackagesPage::refresh()
     const auto request = ++request_;
     runAsync(
         this,
-        [packages = shown_, tree = place->tree] {
-            std::vector<Row> rows(packages->packages().size());
+        [packages = shown_, tree = place->tree, home = place->guard.user.home] {
+            Found found;
+            auto& rows = found.rows;
+            rows.resize(packages->packages().size());
+            found.stores = readProgramStores("/", {home});
+            for (const auto& thing : found.stores) {
+                auto& row = found.stored.emplace_back();
+                for (const auto& path : thing.paths)
+                    if (const auto node = tree->find(path)) {
+                        row.disk += tree->disk(*node);
+                        row.found += static_cast<std::uint32_t>(tree->files(*node));
+                    }
+            }
             const auto root = tree->path(rootNode);
             for (std::size_t i = 0; i < rows.size(); ++i)
                 for (const auto path : packages->pathsOf(packages->packages()[i])) {
@@ -101,20 +115,21 @@ void PackagesPage::refresh()
                     rows[i].disk += tree->disk(*node);
                     ++rows[i].found;
                 }
-            return rows;
+            return found;
         },
-        [this, request](const std::vector<Row>& rows) {
+        [this, request](const Found& found) {
             if (request == request_ && shown_)
-                fill(*shown_, rows);
+                fill(*shown_, found);
         });
 }
 
-void PackagesPage::fill(const PackageDatabase& packages, const std::vector<Row>& rows)
+void PackagesPage::fill(const PackageDatabase& packages, const Found& found)
 {
+    const auto& rows = found.rows;
     setSettled(true);
     const auto& all = packages.packages();
     std::uint64_t sum = 0;
-    beginRows(static_cast<int>(all.size()));
+    beginRows(static_cast<int>(all.size() + found.stores.size()));
     for (std::size_t i = 0; i < all.size(); ++i) {
         const auto& package = all[i];
         sum += package.installedBytes;
@@ -135,6 +150,21 @@ void PackagesPage::fill(const PackageDatabase& packages, const std::vector<Row>&
                 {toText(package.summary), {}, false}},
                package.essential ? QString() : name.section(QLatin1Char(':'), 0, 0),
                QStringLiteral("%1 %2\n%3").arg(name, QString::fromStdString(package.version), toText(package.summary)));
+    }
+    for (std::size_t i = 0; i < found.stores.size(); ++i) {
+        const auto& thing = found.stores[i];
+        const auto& row = found.stored[i];
+        const auto name = QStringLiteral("%1: %2").arg(QString::fromStdString(thing.store), toText(thing.name));
+        setRow(static_cast<int>(all.size() + i),
+               {{name, {}, false},
+                {row.found > 0 ? sizeText(row.disk) : QStringLiteral("–"), static_cast<qlonglong>(row.disk), true},
+                {row.found > 0 ? sizeText(row.disk) : QStringLiteral("–"), static_cast<qlonglong>(row.disk), true},
+                {countText(row.found), static_cast<qlonglong>(row.found), true},
+                {QString(), qlonglong{0}, false},
+                {thing.needed ? QString::fromStdString(thing.kind) : tr("needed by none"), {}, false},
+                {toText(thing.why), {}, false}},
+               toText(thing.command),
+               QStringLiteral("%1\n%2\n$ %3").arg(name, toText(thing.why), toText(thing.command)));
     }
     // Where the place holds no packaged file there is nothing to compare with.
     table()->setColumnHidden(2, std::none_of(rows.begin(), rows.end(), [](const Row& row) { return row.found > 0; }));

@@ -6,6 +6,7 @@
 
 #include "app/model/place_store.h"
 #include "app/stages/find/table_page.h"
+#include "core/platform/program_stores.h"
 
 namespace kurvo::app {
 
@@ -24,7 +25,12 @@ private:
         std::uint64_t disk = 0; ///< of its files that are in the place
         std::uint32_t found = 0;
     };
-    void fill(const PackageDatabase& packages, const std::vector<Row>& rows);
+    struct Found {
+        std::vector<Row> rows; ///< by package
+        std::vector<StoredThing> stores;
+        std::vector<Row> stored; ///< by thing
+    };
+    void fill(const PackageDatabase& packages, const Found& found);
 
     QLineEdit* narrow_;
     QPushButton* copy_;
