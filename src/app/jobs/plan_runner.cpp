@@ -10,6 +10,7 @@
 
 #include "app/jobs/acting.h"
 #include "app/services/async.h"
+#include "app/services/tell.h"
 #include "app/style/words.h"
 
 namespace kurvo::app {
@@ -51,18 +52,15 @@ std::shared_ptr<PlanJob> PlanRunner::beginJob(PlanJob::Kind kind)
 std::function<void(const RunProgress&)> PlanRunner::reporter(const std::shared_ptr<PlanJob>& job)
 {
     // Called on the worker's thread, for each item and each piece that is copied; the event carries a copy over.
-    return [this, job, last = std::make_shared<QElapsedTimer>()](const RunProgress& progress) {
+    return [this, job, tell = teller(this), last = std::make_shared<QElapsedTimer>()](const RunProgress& progress) {
         constexpr qint64 gapMs = 80;
         if (last->isValid() && last->elapsed() < gapMs)
             return;
         last->restart();
-        QMetaObject::invokeMethod(
-            this,
-            [this, job, progress] {
-                job->progress = progress;
-                emit planJobChanged();
-            },
-            Qt::QueuedConnection);
+        tell([this, job, progress] {
+            job->progress = progress;
+            emit planJobChanged();
+        });
     };
 }
 

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/services/async.h"
-
 #include <QCoreApplication>
 #include <QEvent>
 #include <QPointer>
@@ -10,6 +9,8 @@
 #include <malloc.h>
 
 #include <atomic>
+
+#include "app/services/tell.h"
 
 namespace kurvo::app {
 
@@ -79,6 +80,19 @@ void detail::post(QThreadPool& pool, QObject* context, std::function<std::functi
 {
     relay();
     pool.start(new Errand(context, std::move(work)));
+}
+
+std::function<void(std::function<void()>)> teller(QObject* context)
+{
+    relay();
+    return [guard = std::make_shared<const QPointer<QObject>>(context)](std::function<void()> then) {
+        auto* errand = new Errand(nullptr, nullptr);
+        errand->then = [guard, then = std::move(then)] {
+            if (*guard)
+                then();
+        };
+        QCoreApplication::postEvent(&relay(), new Back(errand));
+    };
 }
 
 void giveMemoryBack()
