@@ -41,7 +41,8 @@ public:
         window_.prepareDemo();
         if (!waitFor([this] { return window_.scanStage()->cards().size() >= 3; }))
             return 3;
-        waitFor([this] { return window_.scanStage()->cards().front()->accessibleDescription().contains("stands out:"); });
+        waitFor(
+            [this] { return window_.scanStage()->cards().front()->accessibleDescription().contains("stands out:"); });
         if (auto* leave = window_.findChild<QPushButton*>("tourLeave"); leave && leave->isVisible())
             QTest::mouseClick(leave, Qt::LeftButton);
         QTest::qWait(300);

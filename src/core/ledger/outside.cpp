@@ -234,7 +234,8 @@ std::vector<OutsideLine> readOutside(const Drive& drive, const std::string& sys,
 {
     std::vector<OutsideLine> lines;
     const auto& c = drive.capacity;
-    if (drive.filesystem.starts_with("ext") && c.total > 0 && c.reserved >= worthAWord / 2 && c.reserved > c.total / 80) {
+    if (drive.filesystem.starts_with("ext") && c.total > 0 && c.reserved >= worthAWord / 2 &&
+        c.reserved > c.total / 80) {
         const auto hundredth = c.total / 100;
         lines.push_back(
             {"reserved", "Reserved for the system", c.reserved,
