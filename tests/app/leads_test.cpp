@@ -218,6 +218,54 @@ TEST_CASE("roles: a table, a colour, a column and a filter", "[window][roles]")
     CHECK(Window::until([&] { return w.text("filterProblem").contains("is no role"); }));
 }
 
+TEST_CASE("several versions side by side: all but the newest are planned, as one change", "[window][versions]")
+{
+    Window w;
+    const TestFolder t;
+    const auto now = currentTime();
+    for (int i = 1; i <= 3; ++i)
+        t.file("place/tools/plotter-1." + std::to_string(i * 4) + ".zip", 2 << 20, now - (500 - i * 150) * day);
+    t.file("place/report.odt", 2 << 20, now - 9 * day);
+    t.file("place/report (2).odt", 2 << 20, now - 3 * day);
+    t.file("place/IMG_0001.jpg", 2 << 20, now);
+    t.file("place/IMG_0002.jpg", 2 << 20, now);
+    w.scan(t / "place");
+    w.key(Qt::Key_3, Qt::ControlModifier);
+    auto* find = w.window->findStage();
+    find->showPage(find->versions());
+    auto* page = find->versions();
+    const auto planned = [&] {
+        std::set<std::string> names;
+        for (const auto& item : w.place()->plan.items())
+            names.insert(item.path.substr(item.path.rfind('/') + 1));
+        return names;
+    };
+    // What lies in the temporary folder is looked at as well: temporary is not what is left out.
+    REQUIRE(Window::until([&] { return page->isSettled() && page->groups().size() == 2; }));
+    CHECK(page->table()->item(0, 0)->text() == "plotter.zip");
+    CHECK(page->figures() == "2 groups, 6.00 MiB");
+    page->table()->selectRow(0);
+    CHECK(w.selected().ends_with("plotter-1.8.zip"));
+    page->keepBox()->setValue(2);
+    QTest::mouseClick(page->planButton(), Qt::LeftButton);
+    REQUIRE(Window::until([&] { return !w.place()->plan.items().empty(); }));
+    CHECK(planned() == std::set<std::string>{"plotter-1.4.zip"});
+    REQUIRE(Window::until([&] { return w.place()->checkedAt != 0 && !w.models().runner.planJob(); }));
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    w.key(Qt::Key_3, Qt::ControlModifier);
+    page->keepBox()->setValue(1);
+    REQUIRE(page->isVisible());
+    CHECK(w.place()->plan.items().empty());
+    page->ageBox()->setCurrentIndex(2); // not changed for a year
+    page->table()->clearSelection();
+    QTest::mouseClick(page->planButton(), Qt::LeftButton);
+    CHECK(Window::until([&] { return w.notice().contains("None of them is old enough"); }));
+    page->ageBox()->setCurrentIndex(0);
+    QTest::mouseClick(page->planButton(), Qt::LeftButton);
+    REQUIRE(Window::until([&] { return w.place()->plan.items().size() == 3; }));
+    CHECK(planned() == std::set<std::string>{"plotter-1.4.zip", "plotter-1.8.zip", "report.odt"});
+}
+
 TEST_CASE("leads are of the tree that is there, also after folders were read again", "[window][leads]")
 {
     Window w;

@@ -19,24 +19,23 @@ QString markText(VersionMark mark)
 {
     switch (mark) {
     case VersionMark::Number:
-        return QObject::tr("by number");
+        return QObject::tr("by a version number");
     case VersionMark::Date:
-        return QObject::tr("by date");
+        return QObject::tr("by a date");
     case VersionMark::Copy:
         break;
     }
-    return QObject::tr("copies");
+    return QObject::tr("by a mark that says copy");
 }
 
 } // namespace
 
 VersionsPage::VersionsPage(PlaceStore& places, Cursor& cursor, PlanModel& plan, Notices& notices, Knowledge& knowledge,
                            QWidget* parent)
-    : TablePage(
-          tr("Files and folders side by side whose names differ only in a version, a date or a mark that says "
-             "copy. Look at what is in them before the older ones go: a name can deceive."),
-          {tr("what"), tr("older ones"), tr("versions"), tr("newest"), tr("oldest changed"), tr("told"), tr("folder")},
-          parent),
+    : TablePage(tr("Files and folders side by side whose names differ only in a version, a date or a mark that says "
+                   "copy. Look at what is in them before the older ones go: a name can deceive."),
+                {tr("what"), tr("older ones"), tr("versions"), tr("newest"), tr("oldest changed"), tr("folder")},
+                parent),
       places_(places), cursor_(cursor), planModel_(plan), notices_(notices), knowledge_(knowledge), keep_(new QSpinBox),
       age_(new QComboBox), opened_(new QComboBox), plan_(addButton(tr("Plan the older ones: trash"), "planOlder"))
 {
@@ -61,10 +60,10 @@ VersionsPage::VersionsPage(PlaceStore& places, Cursor& cursor, PlanModel& plan, 
     for (QWidget* choice : {static_cast<QWidget*>(keep_), static_cast<QWidget*>(age_), static_cast<QWidget*>(opened_)})
         top()->addWidget(choice);
     top()->addStretch();
-    const int widths[] = {160, 80, 62, 118, 98, 70};
-    for (int i = 0; i < 6; ++i)
+    const int widths[] = {176, 84, 68, 150, 110};
+    for (int i = 0; i < 5; ++i)
         table()->setColumnWidth(i, widths[i]);
-    table()->horizontalHeader()->setSectionResizeMode(6, QHeaderView::Stretch);
+    table()->horizontalHeader()->setSectionResizeMode(5, QHeaderView::Stretch);
     connect(table(), &QTableWidget::itemSelectionChanged, this, &VersionsPage::takeSelection);
     connect(table(), &QTableWidget::itemDoubleClicked, this, &VersionsPage::exploreRequested);
     listen(this, &VersionsPage::takeSelection, *keep_, qOverload<int>(&QSpinBox::valueChanged), *age_,
@@ -128,10 +127,10 @@ void VersionsPage::fill(std::vector<VersionGroup> groups)
     for (std::size_t i = 0; i < groups_.size(); ++i) {
         const auto& group = groups_[i];
         std::int64_t oldest = INT64_MAX;
-        QStringList names;
+        QStringList names{tr("Told %1").arg(markText(group.mark))};
         for (const NodeId node : group.items) {
             oldest = std::min(oldest, tree_->newest(node));
-            if (names.size() < 12)
+            if (names.size() <= 12)
                 names << QStringLiteral("%1  %2  %3")
                              .arg(toText(tree_->name(node)), sizeText(tree_->disk(node)),
                                   whenText(tree_->newest(node)));
@@ -144,7 +143,6 @@ void VersionsPage::fill(std::vector<VersionGroup> groups)
                 {countText(group.items.size()), static_cast<qlonglong>(group.items.size()), true},
                 {toText(tree_->name(group.items.front())), {}, false},
                 {whenText(oldest), static_cast<qlonglong>(oldest), false},
-                {markText(group.mark), {}, false},
                 {toText(tree_->path(group.folder)), {}, false}},
                static_cast<qulonglong>(i), names.join(QLatin1Char('\n')));
     }
