@@ -89,9 +89,12 @@ QVariant LeadRows::data(const QModelIndex& index, int role) const
         return static_cast<double>(lead->bytes) / static_cast<double>(most);
     }
     case PlannedRole:
-        return !lead->nodes.empty() && std::all_of(lead->nodes.begin(), lead->nodes.end(), [&](NodeId node) {
-            return place->plan.coveringItem(*place->tree, node) != noNode;
-        });
+        // The largest stand for all: this is asked at each paint.
+        return !lead->nodes.empty() &&
+               std::all_of(lead->nodes.begin(),
+                           lead->nodes.begin() +
+                               static_cast<std::ptrdiff_t>(std::min<std::size_t>(lead->nodes.size(), 100)),
+                           [&](NodeId node) { return place->plan.coveringItem(*place->tree, node) != noNode; });
     case Qt::AccessibleTextRole:
         return QStringLiteral("%1 %2").arg(QString::fromStdString(lead->sentence), sureText(*lead));
     case Qt::ToolTipRole:

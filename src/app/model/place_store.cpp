@@ -234,7 +234,7 @@ void PlaceStore::askWhatComesFree(std::uint64_t id, std::shared_ptr<const PlanBa
 {
     runAsync(
         this, [basis, mostFiles] { return basis->comesFree(mostFiles); },
-        [this, id, basis, request](const ComesFree& free) {
+        [this, id, basis, request, mostFiles](const ComesFree& free) {
             auto* now = edit(id);
             if (!now || now->totalsRequest != request)
                 return;
@@ -245,7 +245,8 @@ void PlaceStore::askWhatComesFree(std::uint64_t id, std::shared_ptr<const PlanBa
             now->totals.freed = free.bytes + outside;
             if (!same && isCurrent(id))
                 emit capacityChanged();
-            if (free.isSampled())
+            // Once: what cannot be opened is not looked at however often one asks.
+            if (free.isSampled() && mostFiles != SIZE_MAX)
                 askWhatComesFree(id, basis, request, SIZE_MAX);
         });
 }

@@ -70,7 +70,9 @@ void addStores(const Gathering& g, std::vector<Candidate>& all)
         {{"docker", "image"},
          {"docker image without a container", "docker images without a container", "docker image prune --all"}},
         {{"docker", "container"}, {"stopped docker container", "stopped docker containers", "docker container prune"}},
-        {{"docker", "volume"}, {"docker volume that no container has", "docker volumes that no container has", ""}},
+        {{"docker", "volume"},
+         {"docker volume that no container has", "docker volumes that no container has",
+          "docker volume ls --filter dangling=true"}},
         {{"podman", "image"},
          {"podman image without a container", "podman images without a container", "podman image prune --all"}},
     };
@@ -85,14 +87,16 @@ void addStores(const Gathering& g, std::vector<Candidate>& all)
         Candidate made;
         auto& lead = made.lead;
         std::string names;
-        std::size_t count = 0;
+        std::vector<const StoredThing*> there; // what the tree has of it
         for (const auto* thing : things) {
             const auto before = lead.nodes.size();
             for (const auto& path : thing->paths)
                 if (const auto node = tree.find(path); node && tree.disk(*node) > 0)
                     lead.nodes.push_back(*node);
-            count += lead.nodes.size() > before ? 1 : 0;
-            if (lead.nodes.size() > before && count <= 4)
+            if (lead.nodes.size() == before)
+                continue;
+            there.push_back(thing);
+            if (there.size() <= 4)
                 names += (names.empty() ? "" : ", ") + displayText(thing->name);
         }
         if (lead.nodes.empty())
@@ -101,13 +105,20 @@ void addStores(const Gathering& g, std::vector<Candidate>& all)
         lead.title = found->second.many;
         lead.title[0] = static_cast<char>(lead.title[0] >= 'a' ? lead.title[0] - 'a' + 'A' : lead.title[0]);
         lead.where = lead.nodes.size() == 1 ? tree.path(lead.nodes.front()) : tree.path(commonFolder(tree, lead.nodes));
+        const auto count = there.size();
         made.subject = formatItems(count, found->second.one, found->second.many) + (count == 1 ? " holds" : " hold");
         made.several = true;
-        lead.why = names + (count > 4 ? ", ..." : "") + ". " + things.front()->why;
+        lead.why = names + (count > 4 ? ", ..." : "") + ". " + there.front()->why;
         lead.next = key.second == "volume" ? "Ask what was in it: a volume is data, and may be the only copy."
                                            : "Have its own tool remove it; never its folders.";
-        lead.command =
-            things.size() == 1 || found->second.command[0] == '\0' ? things.front()->command : found->second.command;
+        lead.command = found->second.command;
+        constexpr std::size_t mostCommands = 4;
+        if ((there.size() == 1 && key.second != "volume") ||
+            lead.command.empty()) { // volumes are data: they are listed
+            lead.command.clear();
+            for (std::size_t i = 0; i < std::min(there.size(), mostCommands); ++i)
+                lead.command += (i == 0 ? "" : " && ") + there[i]->command;
+        }
         lead.level = key.second == "volume" ? AdviceLevel::YourCall : AdviceLevel::OwnTool;
         lead.step = key.second == "volume" ? LeadStep::Ask : LeadStep::Tool;
         lead.role = key.first == "docker" || key.first == "podman" ? Role::Machines : Role::Programs;

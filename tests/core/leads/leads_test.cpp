@@ -180,6 +180,31 @@ TEST_CASE("leads: copies by their names and sizes, and which one stays", "[leads
     CHECK(files == 2); // the folders, and z.raw; y.raw has a round size that anything may have
 }
 
+TEST_CASE("leads: what other package systems keep for nobody, with the commands of their own tools", "[leads]")
+{
+    auto facts = factsOf(plant(folder(
+        "/", {folder("var", {folder("lib", {folder("snapd", {folder("snaps", {big("a_1.snap", 90), big("a_2.snap", 80),
+                                                                              big("a_3.snap", 70)})})})}),
+              folder("home", {big("film.mov", 400)})})));
+    const std::string at = "/var/lib/snapd/snaps/a_";
+    for (int i = 1; i <= 3; ++i)
+        facts.stores.push_back({"snap",
+                                "revision",
+                                "a, revision " + std::to_string(i),
+                                {at + std::to_string(i) + ".snap"},
+                                "sudo snap remove 'a' --revision='" + std::to_string(i) + "'",
+                                i == 3,
+                                "Old."});
+    facts.stores.push_back({"snap", "revision", "gone", {"/var/lib/snapd/snaps/b_1.snap"}, "x", false, "Old."});
+    const auto leads = allOf(findLeads(facts));
+    const auto* old = named(leads, "stored:snap-revision");
+    REQUIRE(old);
+    CHECK(old->bytes == 170 * MiB);
+    CHECK(old->level == AdviceLevel::OwnTool);
+    CHECK(old->sentence.starts_with("2 old snap revisions hold 170 MiB"));
+    CHECK(old->command == "sudo snap remove 'a' --revision='1' && sudo snap remove 'a' --revision='2'");
+}
+
 TEST_CASE("leads that were put aside are kept for a machine, with odd bytes and all", "[leads][aside]")
 {
     const TestFolder t;

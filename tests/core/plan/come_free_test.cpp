@@ -135,6 +135,15 @@ TEST_CASE("come free: xfs with reflinks gives back what was promised, to 1 %", "
     CHECK(both.promised.bytes < 17 * MiB);
     CHECK(both.promised.bytes > 15 * MiB);
     checkWithin(both, 0.01, 16384);
+    // What went away meanwhile is not looked at, and nothing is made up about it.
+    fill(drive.path() + "/gone/film", 4 * MiB, 7);
+    auto scanned = scan(drive.path(), {});
+    REQUIRE(scanned);
+    std::filesystem::remove(drive.path() + "/gone/film");
+    const auto gone = comesFree(*scanned->tree, {*scanned->tree->find(drive.path() + "/gone")});
+    CHECK(gone.files == 1);
+    CHECK(gone.looked == 0);
+    CHECK(gone.shared == 0);
     // What was shared is its own by now.
     checkWithin(remove(drive.path(), {"copy"}), 0.01, 16384);
 }

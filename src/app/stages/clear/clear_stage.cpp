@@ -350,7 +350,8 @@ void ClearStage::refreshFigures()
     if (free.heldOpen > 0)
         note << tr("%1 is open in programs and comes free when they end").arg(sizeText(free.heldOpen));
     if (free.isSampled())
-        note << tr("the drive is still being asked about %1").arg(itemsText(free.files - free.looked, "file"));
+        note << tr("%1 could not be looked at, or not yet: taken to be like the others")
+                    .arg(itemsText(free.files - free.looked, "file"));
     afterNote_->setText(note.join(QStringLiteral(". ")));
     bar_->setSegments(gaugeSegments(*place));
     QStringList lines;
