@@ -13,6 +13,7 @@
 #include "core/act/run_history.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/plan/come_free.h"
 #include "core/platform/drives.h"
 #include "core/platform/own_data.h"
 #include "core/platform/package_database.h"
@@ -214,6 +215,26 @@ int runPlanMake(const PlanArguments& arguments)
     return ExitDone;
 }
 
+namespace {
+
+/// A further line where not all of it comes free.
+std::string lessThanItTakes(const ComesFree& free)
+{
+    std::string why;
+    const auto part = [&why](std::uint64_t bytes, const char* words) {
+        if (bytes > 0)
+            why += (why.empty() ? "" : ", ") + formatBytes(bytes) + " " + words;
+    };
+    part(free.links, "have further links elsewhere");
+    part(free.shared, "are shared with other files or snapshots");
+    part(free.compressed, "are less on the drive than in length");
+    part(free.inlined, "lie among the filesystem's own structures");
+    part(free.heldOpen, "are held open by programs");
+    return why.empty() ? std::string() : "\n       " + formatBytes(free.bytes) + " come free: " + why + ".";
+}
+
+} // namespace
+
 int runPlanCheck(const std::string& file, bool json)
 {
     const auto plan = readPlanFile(file);
@@ -225,10 +246,16 @@ int runPlanCheck(const std::string& file, bool json)
         return ExitFailed;
     const Guarded guarded;
     std::vector<ItemFinding> findings;
+    std::vector<std::optional<ComesFree>> free(plan->items.size());
     std::size_t done = 0;
     runInterruptible(
         [&](std::stop_token stop) {
-            findings = checkPlan(*plan, guarded.facts, std::move(stop), [&](std::size_t n) { done = n; });
+            findings = checkPlan(*plan, guarded.facts, stop, [&](std::size_t n) { done = n; });
+            for (std::size_t i = 0; i < free.size() && !stop.stop_requested(); ++i)
+                if (const auto& item = plan->items[i].item;
+                    !findings[i].blocked && item.action != Action::Trash && item.action != Action::EmptyTrash)
+                    if (const auto told = comesFreeOf(item.path, stop))
+                        free[i] = *told;
         },
         [&] { return fmt::format("checking {} of {}", done, plan->items.size()); });
     bool any = false;
@@ -236,13 +263,16 @@ int runPlanCheck(const std::string& file, bool json)
         const auto& item = plan->items[i].item;
         any |= findings[i].blocked;
         if (json)
-            fmt::print("{{\"path\": {}, \"action\": \"{}\", \"disk\": {}, \"ready\": {}, \"finding\": {}}}\n",
-                       jsonText(item.path), actionName(item.action), item.disk, !findings[i].blocked,
+            fmt::print("{{\"path\": {}, \"action\": \"{}\", \"disk\": {}, \"comes_free\": {}, \"ready\": {}, "
+                       "\"finding\": {}}}\n",
+                       jsonText(item.path), actionName(item.action), item.disk,
+                       free[i] ? std::to_string(free[i]->bytes) : "null", !findings[i].blocked,
                        findings[i].sentence.empty() ? "null" : jsonText(findings[i].sentence));
         else
-            fmt::print("{:<6} {:>10}  {}: {}{}\n", findings[i].blocked ? "held" : "ready", formatBytes(item.disk),
+            fmt::print("{:<6} {:>10}  {}: {}{}{}\n", findings[i].blocked ? "held" : "ready", formatBytes(item.disk),
                        words(item), displayText(item.path),
-                       findings[i].sentence.empty() ? "" : "\n       " + findings[i].sentence);
+                       findings[i].sentence.empty() ? "" : "\n       " + findings[i].sentence,
+                       free[i] ? lessThanItTakes(*free[i]) : "");
     }
     return any ? ExitIncomplete : ExitDone;
 }

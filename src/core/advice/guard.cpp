@@ -59,8 +59,8 @@ std::optional<Protection> protectionOf(const std::string& path, const GuardFacts
         if (const auto* package = facts.packages->ownerWithin(path)) {
             const bool itself = facts.packages->owner(path) == package;
             return Protection{shown + (itself ? " belongs to" : " holds files of") + " the package " + package->name +
-                                  ". Remove the package instead: sudo apt remove " +
-                                  package->name.substr(0, package->name.find(':')),
+                                  ". Remove the package instead: " +
+                                  facts.packages->removeCommand(package->name.substr(0, package->name.find(':'))),
                               true, itself};
         }
     if (isAtOrBelow(path, "/usr") && !isAtOrBelow(path, "/usr/local"))

@@ -136,7 +136,8 @@ void addOutside(const Gathering& g, std::vector<Candidate>& all)
     const auto& capacity = g.facts.info.capacity;
     const bool isFull = capacity.free < capacity.total / 5;
     for (const auto& line : g.facts.outside) {
-        if (!line.bytes || *line.bytes < g.threshold || line.kind == "swap" || (!isFull && line.kind != "snapshots"))
+        if (!line.bytes || *line.bytes < g.threshold || line.kind == "swap" || line.kind == "pool" ||
+            (!isFull && line.kind != "snapshots"))
             continue;
         Candidate made;
         auto& lead = made.lead;
@@ -147,6 +148,7 @@ void addOutside(const Gathering& g, std::vector<Candidate>& all)
         made.subject = snapshots                 ? "Snapshots of the filesystem hold"
                        : line.kind == "reserved" ? "What is reserved for the system comes to"
                        : line.kind == "smaller"  ? "The filesystem is smaller than its partition, by"
+                       : line.kind == "group"    ? "Space of the volume group in no volume comes to"
                                                  : "Space of the disk in no partition comes to";
         made.verdict = snapshots ? " that nothing else has" : "";
         made.certainty = snapshots ? 0.8 : line.kind == "smaller" ? 0.6 : 0.2;

@@ -147,7 +147,7 @@ void gatherOldKernels(const Gathering& g, std::vector<Candidate>& all)
     lead.next = "Have the package manager remove them, and keep one that is known to start.";
     made.verdict = old.releases.size() == 1 ? " and goes with its packages" : " and go with their packages";
     made.certainty = 1.2;
-    lead.command = "sudo apt autoremove --purge";
+    lead.command = g.facts.guard.packages ? g.facts.guard.packages->oldKernelsCommand() : "sudo apt autoremove --purge";
     lead.level = AdviceLevel::OwnTool;
     lead.step = LeadStep::Tool;
     lead.role = Role::System;

@@ -12,6 +12,7 @@
 #include <algorithm>
 #include <climits>
 #include <cstdlib>
+#include <cstring>
 #include <fstream>
 #include <map>
 #include <sstream>
@@ -20,6 +21,7 @@
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/platform/tool_output.h"
 #include "core/platform/unique_fd.h"
 
 namespace kurvo {
@@ -131,6 +133,18 @@ std::optional<std::uint64_t> sizeOf(const Drive& drive)
         const bool wide = (word(0x60) & 0x80) != 0; // INCOMPAT_64BIT
         return (word(4) | (wide ? word(0x150) << 32 : 0)) << (10 + word(24));
     }
+    if (drive.filesystem == "xfs") { // Documentation/filesystems/xfs in the kernel's sources: numbers are big-endian
+        const UniqueFd fd(::open(drive.source.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+        unsigned char block[16];
+        if (!fd || ::pread(fd.get(), block, sizeof block, 0) != sizeof block || std::memcmp(block, "XFSB", 4) != 0)
+            return std::nullopt;
+        std::uint64_t size = 0, count = 0;
+        for (int i = 4; i < 8; ++i)
+            size = size << 8 | block[i];
+        for (int i = 8; i < 16; ++i)
+            count = count << 8 | block[i];
+        return size * count;
+    }
     if (drive.filesystem == "btrfs") {
         struct statfs about { };
         if (::statfs(drive.mountPoint.c_str(), &about) == 0)
@@ -146,6 +160,83 @@ std::uint64_t memoryFitted(const std::string& proc)
         if (line.starts_with("MemTotal:"))
             return std::strtoull(line.c_str() + 9, nullptr, 10) * 1024;
     return 0;
+}
+
+/// What lvs(8) says of the volumes of one machine.
+struct Volume {
+    std::string path, name, group, pool, origin;
+    std::uint64_t size = 0, groupFree = 0;
+    std::optional<double> filled; ///< hundredths, of a pool
+};
+std::vector<Volume> readVolumes(const std::string& lvs)
+{
+    const auto told = toolOutput({lvs, "--noheadings", "--units", "b", "--nosuffix", "--separator", "\t", "-o",
+                                  "lv_dm_path,lv_name,vg_name,pool_lv,origin,lv_size,vg_free,data_percent"},
+                                 {std::chrono::seconds(5), 4 << 20});
+    std::vector<Volume> volumes;
+    std::istringstream lines(told ? *told : std::string());
+    for (std::string line; std::getline(lines, line);) {
+        line.erase(0, line.find_first_not_of(' '));
+        std::vector<std::string> fields;
+        std::istringstream parts(line + "\t");
+        for (std::string part; std::getline(parts, part, '\t');)
+            fields.push_back(part);
+        if (fields.size() != 8)
+            continue;
+        Volume volume{fields[0], fields[1], fields[2], fields[3], fields[4], 0, 0, {}};
+        volume.size = std::strtoull(fields[5].c_str(), nullptr, 10);
+        volume.groupFree = std::strtoull(fields[6].c_str(), nullptr, 10);
+        if (!fields[7].empty())
+            volume.filled = std::strtod(fields[7].c_str(), nullptr);
+        volumes.push_back(std::move(volume));
+    }
+    return volumes;
+}
+
+/// A drive on a logical volume: what its group and its pool have left, and the snapshots taken of it.
+void addVolumes(const Drive& drive, const std::string& lvs, std::vector<OutsideLine>& lines)
+{
+    if (lvs.empty())
+        return;
+    const auto volumes = readVolumes(lvs);
+    const auto own =
+        std::find_if(volumes.begin(), volumes.end(), [&](const Volume& v) { return v.path == drive.source; });
+    if (own == volumes.end())
+        return;
+    if (own->groupFree >= worthAWord)
+        lines.push_back({"group", "Free in the volume group", own->groupFree,
+                         fmt::format("The volume group {} has {} that belong to no volume.", displayText(own->group),
+                                     formatBytes(own->groupFree)),
+                         "sudo lvextend --resizefs --extents +100%FREE " + shellQuoted(drive.source)});
+    for (const auto& pool : volumes) {
+        if (own->pool.empty() || pool.name != own->pool || pool.group != own->group || !pool.filled)
+            continue;
+        const auto filled = std::clamp(*pool.filled, 0.0, 100.0);
+        const auto left = static_cast<std::uint64_t>(static_cast<double>(pool.size) * (100 - filled) / 100);
+        // However much the drive says is free: it cannot be filled further than its pool.
+        const bool less = left < drive.capacity.free;
+        lines.push_back({"pool", "Left in the thin pool", left,
+                         fmt::format("The pool {} has {}, of which {:.0f} % are taken.{} What is cleared comes back to "
+                                     "it only when the drive is trimmed.",
+                                     displayText(pool.name), formatBytes(pool.size), filled,
+                                     less ? " It has less left than this drive calls free." : ""),
+                         "sudo fstrim " + shellQuoted(drive.mountPoint)});
+    }
+    std::string names, first;
+    std::size_t count = 0;
+    for (const auto& snapshot : volumes) {
+        if (snapshot.origin != own->name || snapshot.group != own->group)
+            continue;
+        if (++count <= 3)
+            names += (names.empty() ? "" : ", ") + displayText(snapshot.name);
+        if (first.empty())
+            first = snapshot.group + "/" + snapshot.name;
+    }
+    if (count > 0)
+        lines.push_back({"snapshots", "Snapshots of the volume", std::nullopt,
+                         fmt::format("{} of this volume: {}{}. How much only they hold is not told.",
+                                     formatItems(count, "snapshot"), names, count > 3 ? ", ..." : ""),
+                         "sudo lvremove " + shellQuoted(first)});
 }
 
 void addSwap(const Drive& drive, const std::string& proc, std::vector<OutsideLine>& lines)
@@ -230,8 +321,9 @@ std::vector<FilesystemSnapshot> readFilesystemSnapshots(const std::string& mount
     return found;
 }
 
-std::vector<OutsideLine> readOutside(const Drive& drive, const std::string& sys, const std::string& proc)
+std::vector<OutsideLine> readOutside(const Drive& drive, const OutsidePlaces& places)
 {
+    const auto &sys = places.sys, &proc = places.proc;
     std::vector<OutsideLine> lines;
     const auto& c = drive.capacity;
     if (drive.filesystem.starts_with("ext") && c.total > 0 && c.reserved >= worthAWord / 2 &&
@@ -262,6 +354,8 @@ std::vector<OutsideLine> readOutside(const Drive& drive, const std::string& sys,
                                     : "sudo cfdisk /dev/" + part->disk});
         }
     }
+    if (drive.source.starts_with("/dev/mapper/"))
+        addVolumes(drive, places.lvs.empty() ? findTool("lvs") : places.lvs, lines);
     addSwap(drive, proc, lines);
     const auto snapshots = readFilesystemSnapshots(drive.mountPoint);
     if (!snapshots.empty()) {

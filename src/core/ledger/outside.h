@@ -14,8 +14,8 @@
 namespace kurvo {
 
 struct OutsideLine {
-    std::string kind;                   ///< "reserved", "unpartitioned", "smaller", "swap", "snapshots": for scripts
-    std::string title;                  ///< "Reserved for the system"
+    std::string kind;  ///< "reserved", "unpartitioned", "smaller", "group", "pool", "swap", "snapshots": for scripts
+    std::string title; ///< "Reserved for the system"
     std::optional<std::uint64_t> bytes; ///< nothing: not known
     std::string evidence;               ///< sentences
     std::string command;                ///< to copy; may be empty
@@ -33,8 +33,14 @@ struct FilesystemSnapshot {
 /// snapper and timeshift. Bounded: the first thousand.
 std::vector<FilesystemSnapshot> readFilesystemSnapshots(const std::string& mountPoint);
 
-/// Asks the system; some milliseconds. `sys` and `proc` are for tests.
-std::vector<OutsideLine> readOutside(const Drive& drive, const std::string& sys = "/sys",
-                                     const std::string& proc = "/proc");
+/// Where the system's parts are looked for; others are for tests.
+struct OutsidePlaces {
+    std::string sys = "/sys", proc = "/proc";
+    std::string lvs; ///< the program that lists logical volumes; empty: the system's
+};
+
+/// Asks the system; some milliseconds, and a tenth of a second where the drive lies on a logical volume (lvs(8), which
+/// answers root only).
+std::vector<OutsideLine> readOutside(const Drive& drive, const OutsidePlaces& places = {});
 
 } // namespace kurvo

@@ -9,10 +9,12 @@
 #include <set>
 
 #include "core/base/team.h"
+#include "core/base/text.h"
 #include "core/plan/plan.h"
 #include "core/platform/extents.h"
 #include "core/platform/unique_fd.h"
 #include "core/platform/writers.h"
+#include "core/scan/scanner.h"
 
 namespace kurvo {
 namespace {
@@ -218,6 +220,42 @@ ComesFree comesFree(const FileTree& tree, const std::vector<NodeId>& items, cons
     constexpr std::uint64_t ofAnExtent = 512;
     if (sharing.snapshots)
         out.bytes += planned.own * ofAnExtent;
+    return out;
+}
+
+Result<ComesFree> comesFreeOf(const std::string& path, std::stop_token stop)
+{
+    EntryStat now;
+    const UniqueFd fd(::open(path.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC | O_NOCTTY));
+    if (const int error = statEntry(AT_FDCWD, path.c_str(), now); error != 0)
+        return systemError("read", path, error);
+    if (now.kind == EntryKind::Folder) {
+        const auto result = scan(path, {}, stop);
+        if (!result)
+            return result.error();
+        return comesFree(*result->tree, {rootNode}, {}, std::move(stop));
+    }
+    ComesFree out;
+    (now.links > 1 ? out.links : out.bytes) = now.blocks * 512;
+    if (now.kind != EntryKind::File || now.links > 1)
+        return out;
+    if (OpenByOthers::read().isOpen(now.device, now.inode)) {
+        std::swap(out.heldOpen, out.bytes);
+        return out;
+    }
+    const auto sharing = blockSharing(std::string(parentPath(path)));
+    const auto extents = sharing.shares && fd ? readExtents(fd.get(), now.inode, sharing)
+                                              : Result<std::vector<Extent>>(std::vector<Extent>());
+    if (!extents)
+        return out;
+    for (const auto& extent : *extents) {
+        auto& part = extent.inlined ? out.inlined : extent.shared ? out.shared : out.compressed;
+        const auto less = extent.inlined || extent.shared ? extent.onDisk
+                          : sharing.compresses            ? extent.length - std::min(extent.length, extent.onDisk)
+                                                          : 0;
+        part += std::min(less, out.bytes);
+        out.bytes -= std::min(less, out.bytes);
+    }
     return out;
 }
 

@@ -10,8 +10,10 @@
 
 #include <cstdint>
 #include <stop_token>
+#include <string>
 #include <vector>
 
+#include "core/base/result.h"
 #include "core/tree/file_tree.h"
 
 namespace kurvo {
@@ -39,5 +41,9 @@ struct ComesFreeOptions {
 /// each; elsewhere it costs one pass over the files with several links, and one over /proc.
 ComesFree comesFree(const FileTree& tree, const std::vector<NodeId>& items, const ComesFreeOptions& options = {},
                     std::stop_token stop = {});
+
+/// The same of one path as it lies there now, read anew; of a file with further links nothing comes free. Blocks until
+/// all below it is read.
+Result<ComesFree> comesFreeOf(const std::string& path, std::stop_token stop = {});
 
 } // namespace kurvo

@@ -145,15 +145,24 @@ std::string_view withoutUsr(std::string_view path)
 
 } // namespace
 
-Result<PackageDatabase> PackageDatabase::read(const std::string& root)
+Result<PackageDatabase> PackageDatabase::read(const std::string& root, const std::string& rpm)
+{
+    auto debian = readDebian(root);
+    if (debian || debian.error().kind != ErrorKind::NotFound || rpm.empty())
+        return debian;
+    auto other = readRpm(root, rpm);
+    return other || other.error().kind != ErrorKind::NotFound ? std::move(other) : std::move(debian);
+}
+
+Result<PackageDatabase> PackageDatabase::readDebian(const std::string& root)
 {
     const auto folder = joinPath(root, "var/lib/dpkg");
     const auto statusPath = joinPath(folder, "status");
     const auto status = readWhole(statusPath);
     if (status.error != 0)
-        return status.error == ENOENT
-                   ? Error{ErrorKind::NotFound, statusPath, ENOENT, "There is no Debian package manager here."}
-                   : systemError("read", statusPath, status.error);
+        return status.error == ENOENT ? Error{ErrorKind::NotFound, statusPath, ENOENT,
+                                              "There is no package manager here whose list can be read."}
+                                      : systemError("read", statusPath, status.error);
 
     std::unordered_set<std::string> automatic;
     std::string name, arch, multiArch;
@@ -257,8 +266,102 @@ Result<PackageDatabase> PackageDatabase::read(const std::string& root)
             ++owner.files;
         }
     }
-    std::sort(db.owned_.begin(), db.owned_.end(), [](const Owned& a, const Owned& b) { return a.path < b.path; });
+    db.sortPaths();
     return db;
+}
+
+Result<PackageDatabase> PackageDatabase::readRpm(const std::string& root, const std::string& rpm)
+{
+    std::string folder;
+    for (const auto* known : {"usr/lib/sysimage/rpm", "var/lib/rpm"}) // where it is now, and where it was
+        for (const auto* file : {"rpmdb.sqlite", "Packages.db", "Packages"})
+            if (folder.empty() && ::access(joinPath(root, std::string(known) + "/" + file).c_str(), F_OK) == 0)
+                folder = joinPath(root, known);
+    if (folder.empty())
+        return Error{ErrorKind::NotFound, root, ENOENT, "There is no package manager here whose list can be read."};
+    // A line for each package, one for each of its files: "P NAME VERSION ARCH BYTES TIME SUMMARY", "MODE PATH".
+    auto told = toolOutput({rpm, "--dbpath", folder, "--query", "--all", "--queryformat",
+                            "P\\t%{NAME}\\t%{VERSION}-%{RELEASE}\\t%{ARCH}\\t%{SIZE}\\t%{INSTALLTIME}\\t%{SUMMARY}\\n"
+                            "[%{FILEMODES:octal}\\t%{FILENAMES}\\n]"});
+    if (!told)
+        return told.error();
+    PackageDatabase db;
+    db.manager_ = !findTool("dnf").empty()      ? PackageManager::Dnf
+                  : !findTool("zypper").empty() ? PackageManager::Zypper
+                                                : PackageManager::Rpm;
+    std::string_view rest = db.texts_.emplace_back(std::move(*told));
+    const bool isEmpty = rest.empty();
+    const auto number = [](std::string_view text, int base = 10) {
+        std::uint64_t value = 0;
+        std::from_chars(text.data(), text.data() + text.size(), value, base);
+        return value;
+    };
+    while (!rest.empty()) {
+        auto line = rest.substr(0, rest.find('\n'));
+        rest.remove_prefix(std::min(line.size() + 1, rest.size()));
+        const auto next = [&line] {
+            const auto field = line.substr(0, line.find('\t'));
+            line.remove_prefix(std::min(field.size() + 1, line.size()));
+            return field;
+        };
+        const auto first = next();
+        if (first == "P") {
+            InstalledPackage package;
+            package.name = next();
+            package.version = next();
+            next(); // its architecture
+            package.installedBytes = number(next());
+            package.installed = static_cast<std::int64_t>(number(next()));
+            package.summary = line;
+            if (!package.name.empty() && package.name != "gpg-pubkey") // a key, kept as if it were a package
+                db.packages_.push_back(std::move(package));
+        } else if (line.starts_with('/') && !db.packages_.empty() && !S_ISDIR(number(first, 8))) {
+            db.owned_.push_back({line, static_cast<std::uint32_t>(db.packages_.size() - 1)});
+            ++db.packages_.back().files;
+        }
+    }
+    if (db.packages_.empty() && !isEmpty)
+        return Error{ErrorKind::Damaged, folder, 0,
+                     "The list of installed packages (" + displayText(folder) + ") cannot be understood."};
+    if (db.packages_.empty())
+        return Error{ErrorKind::NotFound, folder, ENOENT, "No package is installed here."};
+    db.sortPaths();
+    return db;
+}
+
+void PackageDatabase::sortPaths()
+{
+    std::sort(owned_.begin(), owned_.end(), [](const Owned& a, const Owned& b) { return a.path < b.path; });
+}
+
+std::string PackageDatabase::removeCommand(const std::string& names) const
+{
+    switch (manager_) {
+    case PackageManager::Apt:
+        return "sudo apt remove " + names;
+    case PackageManager::Dnf:
+        return "sudo dnf remove " + names;
+    case PackageManager::Zypper:
+        return "sudo zypper remove " + names;
+    case PackageManager::Rpm:
+        break;
+    }
+    return "sudo rpm --erase " + names;
+}
+
+std::string PackageDatabase::oldKernelsCommand() const
+{
+    switch (manager_) {
+    case PackageManager::Apt:
+        return "sudo apt autoremove --purge";
+    case PackageManager::Dnf:
+        return "sudo dnf remove --oldinstallonly";
+    case PackageManager::Zypper:
+        return "sudo zypper purge-kernels";
+    case PackageManager::Rpm:
+        break;
+    }
+    return {};
 }
 
 const InstalledPackage* PackageDatabase::ownerAt(std::string_view path) const

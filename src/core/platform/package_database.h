@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What the Debian package manager knows: which packages are installed, and which files are theirs (dpkg(1),
-// deb-control(5): `status`, `info/*.list`, and apt's `extended_states`). Read as plain files; nothing is run.
+// What the package manager knows: which packages are installed, and which files are theirs. Debian's is read as plain
+// files (dpkg(1), deb-control(5): `status`, `info/*.list`, and apt's `extended_states`). rpm's database has a form that
+// only its own program is sure of: rpm(8) is asked, `rpm --query --all --queryformat`.
 #pragma once
 
 #include <cstdint>
@@ -10,6 +11,7 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/platform/tool_output.h"
 
 namespace kurvo {
 
@@ -25,12 +27,21 @@ struct InstalledPackage {
     std::uint32_t files = 0;   ///< paths it owns, folders left out
 };
 
+enum class PackageManager { Apt, Dnf, Zypper, Rpm };
+
 /// Immutable once read; may be read from any thread. 200,000 paths take a quarter of a second and some 25 MiB.
 class PackageDatabase {
 public:
     /// `root`: of the system whose database it is, "/" or the mount point of a drive from another machine. NotFound
-    /// where no such package manager is used; Damaged where its list cannot be understood.
-    static Result<PackageDatabase> read(const std::string& root = "/");
+    /// where no such package manager is used; Damaged where its list cannot be understood. `rpm`: the program, empty
+    /// for none.
+    static Result<PackageDatabase> read(const std::string& root = "/", const std::string& rpm = findTool("rpm"));
+
+    PackageManager manager() const { return manager_; }
+    /// The command that removes packages, with these names ("sudo apt remove NAMES"), to copy; and the one that removes
+    /// kernels neither new nor in use.
+    std::string removeCommand(const std::string& names) const;
+    std::string oldKernelsCommand() const;
 
     const std::vector<InstalledPackage>& packages() const { return packages_; }
     /// Lists of files that were missing or could not be read: what they own is not known.
@@ -52,6 +63,11 @@ private:
     const InstalledPackage* ownerAt(std::string_view path) const;
     const InstalledPackage* ownerBelow(std::string_view folder) const;
 
+    static Result<PackageDatabase> readDebian(const std::string& root);
+    static Result<PackageDatabase> readRpm(const std::string& root, const std::string& rpm);
+    void sortPaths();
+
+    PackageManager manager_ = PackageManager::Apt;
     std::vector<InstalledPackage> packages_;
     std::vector<std::string> texts_;
     std::vector<Owned> owned_; ///< by path

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <catch2/catch.hpp>
 
+#include <sys/stat.h>
+
 #include <algorithm>
 #include <cstdlib>
 
@@ -46,7 +48,7 @@ TEST_CASE("outside: parts of the disk that belong to no partition, and reserved 
     drive.filesystem = "ext4";
     drive.capacity.total = 50 * GiB;
     drive.capacity.reserved = 2560 * MiB;
-    const auto lines = readOutside(drive, t / "sys", t / "proc");
+    const auto lines = readOutside(drive, {t / "sys", t / "proc", {}});
     std::vector<std::uint64_t> gaps;
     for (const auto& each : lines)
         if (each.kind == "unpartitioned")
@@ -61,7 +63,7 @@ TEST_CASE("outside: parts of the disk that belong to no partition, and reserved 
     // A server has no disk.
     drive.source = "server:/share";
     drive.filesystem = "nfs4";
-    CHECK(readOutside(drive, t / "sys", t / "proc").empty());
+    CHECK(readOutside(drive, {t / "sys", t / "proc", {}}).empty());
 }
 
 TEST_CASE("outside: snapshots of a filesystem, of whatever made them", "[ledger][outside][mount]")
@@ -90,4 +92,37 @@ TEST_CASE("outside: snapshots of a filesystem, of whatever made them", "[ledger]
     CHECK_FALSE(kept[0].exclusive);
     REQUIRE(run("btrfs quota enable '" + m + "' && btrfs quota rescan -w '" + m + "'"));
     CHECK(readFilesystemSnapshots(m)[0].exclusive);
+}
+
+TEST_CASE("outside: a logical volume, its group, its pool and its snapshots", "[ledger][outside]")
+{
+    const TestFolder t;
+    t.folder("sys");
+    t.text("proc/swaps", "");
+    const auto lvs = t / "lvs";
+    t.text("lvs",
+           "#!/bin/sh\nprintf '  /dev/mapper/vg0-home\\thome\\tvg0\\tpool\\t\\t107374182400\\t5368709120\\t12.5\\n'\n"
+           "printf '  /dev/mapper/vg0-pool\\tpool\\tvg0\\t\\t\\t53687091200\\t5368709120\\t90.00\\n'\n"
+           "printf '  /dev/mapper/vg0-old\\told\\tvg0\\tpool\\thome\\t107374182400\\t5368709120\\t\\n'\n"
+           "printf 'a line of another version\\n'\n");
+    ::chmod(lvs.c_str(), 0755);
+    Drive drive;
+    drive.source = "/dev/mapper/vg0-home";
+    drive.mountPoint = t.path();
+    drive.filesystem = "ext4";
+    drive.capacity.free = 60 * GiB;
+    const auto lines = readOutside(drive, {t / "sys", t / "proc", lvs});
+    REQUIRE(line(lines, "group"));
+    CHECK(*line(lines, "group")->bytes == 5 * GiB);
+    REQUIRE(line(lines, "pool"));
+    CHECK(*line(lines, "pool")->bytes == 5 * GiB);
+    CHECK(line(lines, "pool")->evidence.find("less left than this drive calls free") != std::string::npos);
+    REQUIRE(line(lines, "snapshots"));
+    CHECK(line(lines, "snapshots")->command == "sudo lvremove 'vg0/old'");
+    // Not on this one, and no answer at all: nothing is said.
+    drive.source = "/dev/mapper/other";
+    CHECK(readOutside(drive, {t / "sys", t / "proc", lvs}).empty());
+    drive.source = "/dev/mapper/vg0-home";
+    t.text("lvs", "#!/bin/sh\nexit 5\n");
+    CHECK(readOutside(drive, {t / "sys", t / "proc", lvs}).empty());
 }

@@ -202,3 +202,23 @@ TEST_CASE("come free: what a program has open comes later", "[plan][free]")
     quiet.live = false;
     CHECK(comesFree(*scanned->tree, {*scanned->tree->find(path)}, quiet).bytes == 1 << 20);
 }
+
+TEST_CASE("come free: of a path as it lies there", "[plan][comefree]")
+{
+    const TestFolder t;
+    fill(t / "f/one", MiB, 1);
+    fill(t / "f/two", MiB, 2);
+    REQUIRE(run("sync -f '" + t.path() + "'"));
+    const auto disk = [](const std::string& path) {
+        EntryStat s;
+        REQUIRE(statEntry(AT_FDCWD, path.c_str(), s) == 0);
+        return s.blocks * 512;
+    };
+    CHECK(comesFreeOf(t / "f/one")->bytes == disk(t / "f/one"));
+    CHECK(comesFreeOf(t / "f")->bytes >= disk(t / "f/one") + disk(t / "f/two"));
+    std::filesystem::create_hard_link(t / "f/one", t / "link");
+    CHECK(comesFreeOf(t / "link")->bytes == 0);
+    CHECK(comesFreeOf(t / "link")->links == disk(t / "f/one"));
+    CHECK(comesFreeOf(t / "f")->links == disk(t / "f/one"));
+    CHECK_FALSE(comesFreeOf(t / "gone"));
+}

@@ -48,8 +48,8 @@ PackagesPage::PackagesPage(PlaceStore& places, Notices& notices, Knowledge& know
         QStringList names, commands; // of packages together, of all else one by one
         for (const auto& key : chosen())
             key.toString().contains(QLatin1Char(' ')) ? commands << key.toString() : names << key.toString();
-        if (!names.isEmpty())
-            commands.prepend(QStringLiteral("sudo apt remove ") + names.join(QLatin1Char(' ')));
+        if (!names.isEmpty() && shown_)
+            commands.prepend(QString::fromStdString(shown_->removeCommand(names.join(QLatin1Char(' ')).toStdString())));
         commands.removeDuplicates();
         QGuiApplication::clipboard()->setText(commands.join(QLatin1Char('\n')));
         notices_.say(tr("The command is in the clipboard. Paste it into a terminal."));

@@ -73,7 +73,7 @@ QString questionAdvice(Question question)
         QObject::tr("A lock or partial file may be in use at this moment."),
         QObject::tr("A disk image can be somebody's virtual machine."),
         QObject::tr(
-            "They go with their packages: sudo apt autoremove --purge. The newest and the one that runs are left out."),
+            "They go with their packages, by the package manager. The newest and the one that runs are left out."),
         QObject::tr("Ten thousand small files take more than they look. Often one program makes them."),
         QObject::tr("Their length says little: only what is on disk comes free."),
         QObject::tr("A program keeps these blocks to write into later. Their length is less than what comes free."),
