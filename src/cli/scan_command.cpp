@@ -16,9 +16,10 @@ void printJson(const ScanResult& result)
     const auto& sums = result.tree->sums(rootNode);
     fmt::print("{{\"path\": {}, \"files\": {}, \"folders\": {}, \"apparent_bytes\": {}, \"disk_bytes\": {}, "
                "\"hidden_files\": {}, \"hidden_disk_bytes\": {}, \"unreadable\": {}, \"partial\": {}, "
-               "\"elapsed_seconds\": {:.3f}}}\n",
+               "\"elapsed_seconds\": {:.3f}, \"method\": \"{}\", \"method_reason\": {}}}\n",
                jsonText(result.tree->path(rootNode)), sums.files, sums.folders, sums.apparent, sums.disk,
-               sums.hiddenFiles, sums.hiddenDisk, result.unreadable, result.stopped, result.seconds);
+               sums.hiddenFiles, sums.hiddenDisk, result.unreadable, result.stopped, result.seconds,
+               result.direct ? "tables" : "walk", jsonText(result.methodReason));
 }
 
 void printText(const ScanResult& result)

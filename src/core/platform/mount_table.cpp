@@ -29,7 +29,7 @@ std::string plain(std::string_view text)
     return out;
 }
 
-bool hasOption(std::string_view options, std::string_view wanted)
+bool isAmong(std::string_view options, std::string_view wanted)
 {
     while (!options.empty()) {
         const auto comma = options.find(',');
@@ -60,13 +60,28 @@ std::optional<MountLine> parsed(std::string_view line)
         return {};
     mount.root = plain(words[3]);
     mount.target = plain(words[4]);
-    mount.readOnly = hasOption(words[5], "ro");
+    mount.readOnly = isAmong(words[5], "ro");
+    mount.options = words[5];
+    if (dash + 3 < words.size())
+        mount.options.append(",").append(words[dash + 3]);
+    std::uint32_t major = 0, minor = 0;
+    const auto colon = words[2].find(':');
+    if (colon != std::string_view::npos) {
+        std::from_chars(words[2].data(), words[2].data() + colon, major);
+        std::from_chars(words[2].data() + colon + 1, words[2].data() + words[2].size(), minor);
+    }
+    mount.device = std::uint64_t{major} << 32 | minor;
     mount.type = plain(words[dash + 1]);
     mount.source = plain(words[dash + 2]);
     return mount;
 }
 
 } // namespace
+
+bool MountLine::hasOption(std::string_view wanted) const
+{
+    return isAmong(options, wanted);
+}
 
 std::optional<std::vector<MountLine>> readMountTable(const std::string& mountInfo)
 {

@@ -6,13 +6,18 @@
 #include <algorithm>
 #include <cerrno>
 #include <chrono>
+#include <functional>
 #include <new>
 #include <system_error>
+#include <thread>
 
 #include "core/base/figures.h"
 #include "core/base/patience.h"
 #include "core/base/text.h"
+#include "core/direct/direct_access.h"
+#include "core/direct/read_ahead.h"
 #include "core/platform/folders.h"
+#include "core/scan/direct_check.h"
 #include "core/scan/walk.h"
 
 namespace kurvo {
@@ -27,6 +32,13 @@ std::shared_ptr<const NodeStore> ScanProgress::store() const
 {
     const Lock lock(mutex_);
     return store_;
+}
+
+void ScanProgress::beginAgain()
+{
+    entries_ = 0;
+    disk_ = 0;
+    unreadable_ = 0;
 }
 
 void ScanProgress::setPaused(bool paused)
@@ -69,6 +81,44 @@ Result<ScanResult> scan(const std::string& path, const ScanOptions& options, std
 
 namespace {
 
+/// Brings the tables into memory. Others are to read them when that has ended; where the disk need not seek they begin
+/// after a moment all the same, so that there is something to see.
+class Ahead {
+public:
+    Ahead(const DirectAccess& access, const std::stop_token& stop) : forward_(stop, [this] { stop_.request_stop(); })
+    {
+        if (!access.wholeDrive || tablesAreCached(*access.drive))
+            return;
+        thread_ = std::thread([this, drive = access.drive] {
+            readAhead(*drive, progress_, stop_.get_token());
+            const std::lock_guard lock(mutex_);
+            over_ = true;
+            changed_.notify_all();
+        });
+        constexpr std::chrono::milliseconds moment{700};
+        std::unique_lock lock(mutex_);
+        if (access.rotational)
+            changed_.wait(lock, [this] { return over_; });
+        else
+            changed_.wait_for(lock, moment, [this] { return over_; });
+    }
+    ~Ahead()
+    {
+        stop_.request_stop();
+        if (thread_.joinable())
+            thread_.join();
+    }
+
+private:
+    ReadAheadProgress progress_;
+    std::stop_source stop_;
+    std::stop_callback<std::function<void()>> forward_;
+    std::mutex mutex_;
+    std::condition_variable changed_;
+    bool over_ = false;
+    std::thread thread_;
+};
+
 Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const ScanOptions& options, std::stop_token stop,
                             ScanProgress* progress)
 {
@@ -78,15 +128,42 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
         return systemError("scan", path, error);
     ScanResult result;
     result.started = currentTime();
-    auto store = std::make_shared<NodeStore>(path);
-    {
-        NodeStore::NameWriter names(*store);
-        store->setRoot(rootStat, names);
+    std::shared_ptr<const DirectAccess> direct;
+    if (options.method == ScanMethod::Best) {
+        auto access = accessDirectly(folder.get(), path, rootStat, options.devices.get(), options.patience);
+        if (access)
+            direct = std::make_shared<DirectAccess>(std::move(*access));
+        else
+            result.methodReason = access.error().sentence;
+    } else {
+        result.methodReason = "Asked for.";
     }
     ScanProgress unseen;
     ScanProgress& reported = progress ? *progress : unseen;
-    const auto walk = std::make_shared<Walk>(store, options, stop, reported);
-    walk->run(std::move(folder), rootStat);
+    std::shared_ptr<Walk> walk;
+    std::shared_ptr<NodeStore> store;
+    const auto read = [&](UniqueFd root) {
+        store = std::make_shared<NodeStore>(path);
+        {
+            NodeStore::NameWriter names(*store);
+            store->setRoot(rootStat, names);
+        }
+        reported.beginAgain();
+        walk = std::make_shared<Walk>(store, options, stop, reported, direct);
+        walk->run(std::move(root), rootStat);
+    };
+
+    if (direct) {
+        const Ahead ahead(*direct, stop);
+        read(UniqueFd(::fcntl(folder.get(), F_DUPFD_CLOEXEC, 0)));
+        const bool ended = stop.stop_requested() || walk->driveGone || walk->outOfMemory || walk->tooMany;
+        const auto problem = ended ? std::string() : checkSample(folder.get(), *store, *direct, options, stop);
+        result.direct = problem.empty();
+        result.methodReason = problem.empty() ? "The drive's own tables were read." : problem;
+        direct.reset();
+    }
+    if (!result.direct)
+        read(std::move(folder));
     if (walk->tooMany)
         return Error{ErrorKind::Unsupported, path, 0,
                      displayText(path) + " has more than 4 billion entries, which is more than one scan can hold. "

@@ -6,6 +6,9 @@
 // through a queue of its own and gives away its oldest half when another is idle: folders stay few in number while
 // open, and the subtrees given away are the big ones. One shared queue was dropped: its lock is taken for every folder.
 //
+// The root of an ext4 drive is read from its own tables where rights allow that (core/direct): the same workers take
+// what is in a folder from there, and ask the kernel wherever the tables cannot be believed.
+//
 // The number of workers follows the disk: as many as processors while all is in memory, more as soon as they mostly
 // wait. One that hangs in a system call is left behind, and what it hung on is reported.
 #pragma once
@@ -26,8 +29,15 @@
 
 namespace kurvo {
 
+class OpenDevices;
+
+/// Asking the kernel for each entry, or reading the drive's own tables (docs/direct.md).
+enum class ScanMethod { Best, Walk };
+
 struct ScanOptions {
-    unsigned threads = 0;     ///< 0: as many as help
+    ScanMethod method = ScanMethod::Best;
+    std::shared_ptr<const OpenDevices> devices; ///< opened before rights were given up; null: root opens them itself
+    unsigned threads = 0;                       ///< 0: as many as help
     bool crossMounts = false; ///< go through other mounts; never into pseudo filesystems or the same device twice
     bool background = false;  ///< give way to other threads: somebody works in a window meanwhile
     std::vector<std::string> exclude; ///< globs (fnmatch); with a '/' they match the whole path, else the name
@@ -51,6 +61,8 @@ public:
     /// Holds the scan after the folders that are just being read, and lets it go on.
     void setPaused(bool paused);
     bool isPaused() const { return paused_.load(std::memory_order_relaxed); }
+    /// For a scan that starts over with another method.
+    void beginAgain();
 
 private:
     friend class Walk;
@@ -72,6 +84,8 @@ struct Unreadable {
 
 struct ScanResult {
     std::shared_ptr<const FileTree> tree;
+    bool direct = false;                    ///< read from the drive's own tables
+    std::string methodReason;               ///< why so, as a sentence
     std::uint64_t unreadable = 0;           ///< folders and entries that could not be read
     std::vector<Unreadable> unreadableList; ///< the first 10,000 of them, by path
     bool stopped = false;                   ///< ended early: folders with FlagUnfinished were not read

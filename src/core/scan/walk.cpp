@@ -64,8 +64,10 @@ bool isDeviceError(int error)
 
 } // namespace
 
-Walk::Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_token stop, ScanProgress& progress)
-    : store_(std::move(store)), options_(std::move(options)), stop_(std::move(stop)), progress_(progress)
+Walk::Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_token stop, ScanProgress& progress,
+           std::shared_ptr<const DirectAccess> direct)
+    : store_(std::move(store)), options_(std::move(options)), stop_(std::move(stop)), direct_(std::move(direct)),
+      progress_(progress)
 {
     const auto descriptors = descriptorLimit();
     openLimit_ = static_cast<int>(std::clamp<rlim_t>(descriptors / 4, 4, 512));
@@ -98,7 +100,7 @@ void Walk::run(UniqueFd root, const EntryStat& rootStat)
     root_ = std::make_shared<OpenFolder>(std::move(root), openFolders_);
     {
         const Lock lock(mutex_);
-        shared_.push_back({rootNode, nullptr, nullptr});
+        shared_.push_back({rootNode, nullptr, nullptr, nullptr});
     }
     const auto processors = std::clamp(std::thread::hardware_concurrency(), 1u, 16u);
     addWorkers(options_.threads != 0 ? mostThreads_ : std::min(processors, mostThreads_));
@@ -114,6 +116,8 @@ void Walk::addWorkers(unsigned count)
     for (unsigned i = 0; i < count; ++i) {
         auto worker = std::make_shared<Worker>(*store_);
         worker->lastMove = std::chrono::steady_clock::now();
+        if (direct_)
+            worker->tables = std::make_unique<Ext4Reader>(direct_->drive, direct_->since);
         workers_.reserve(workers_.size() + 1);
         try {
             worker->thread = std::thread([self = shared_from_this(), worker] { self->work(*worker); });
@@ -333,17 +337,15 @@ bool Walk::readFolder(Worker& worker)
     worker.entries.clear();
     worker.asked.store(nullptr, std::memory_order_release);
     enter(worker, State::Writing, State::Reading);
-    int error = 0;
-    auto folder = openItem(worker.item, error);
-    worker.stepOn();
-    if (worker.state == State::LeftBehind)
+    const auto read = worker.tables && !worker.item.hung ? readFromTables(worker) : Read::NotHere;
+    if (read == Read::LeftBehind)
         return false;
-    worker.folder = std::move(folder);
-    if (!worker.folder) {
-        if (!isVanished(error))
-            worker.failures.push_back({{}, error});
-    } else if (!readEntries(worker)) {
-        return false;
+    if (read == Read::NotHere) {
+        worker.entries.clear();
+        worker.failures.clear();
+        worker.folders.clear();
+        if (!openFolder(worker) || (worker.folder && !readEntries(worker)))
+            return false;
     }
     if (!enter(worker, State::Reading, State::Writing))
         return false;
@@ -351,21 +353,64 @@ bool Walk::readFolder(Worker& worker)
     return true;
 }
 
-/// Lists the folder, then looks at its entries in the order of their inodes: on a disk that has to seek they lie in
-/// that order, while folders list them by a hash of the name.
+/// False when this worker was left behind meanwhile.
+bool Walk::openFolder(Worker& worker)
+{
+    int error = 0;
+    auto folder = openItem(worker.item, error);
+    worker.stepOn();
+    if (worker.state == State::LeftBehind)
+        return false;
+    worker.folder = std::move(folder);
+    if (!worker.folder && !isVanished(error))
+        worker.failures.push_back({{}, error});
+    return true;
+}
+
+/// In the order of their inodes: on a disk that has to seek they lie in that order, while folders list them by a hash
+/// of the name.
+void Walk::sortListed(Worker& worker) const
+{
+    const auto* names = worker.nameBytes.data();
+    std::sort(worker.listed.begin(), worker.listed.end(), [names](const Listed& a, const Listed& b) {
+        return a.inode != b.inode ? a.inode < b.inode : std::strcmp(names + a.name, names + b.name) < 0;
+    });
+}
+
+/// Lists the folder, then looks at its entries. False when this worker was left behind meanwhile.
 bool Walk::readEntries(Worker& worker)
+{
+    if (!listEntries(worker))
+        return false;
+    sortListed(worker);
+    worker.entries.reserve(worker.listed.size());
+    for (const auto& listed : worker.listed)
+        if (!askForEntry(worker, listed))
+            return false;
+    classify(worker);
+    return true;
+}
+
+/// Nothing of one folder's is in the way of the next.
+void Walk::clearListed(Worker& worker)
 {
     constexpr std::size_t ordinary = 8192;
     if (worker.entries.capacity() > ordinary) {
         worker.entries = {}; // one huge folder must not hold memory for the rest of the scan
         worker.nameBytes = {};
         worker.listed = {};
+        worker.inodes = {};
     }
     worker.nameBytes.clear();
     worker.listed.clear();
-    const int fd = worker.folder.get();
+    worker.inodes.clear();
+}
+
+bool Walk::listEntries(Worker& worker)
+{
+    clearListed(worker);
     const auto folder = worker.item.node;
-    worker.reader.start(fd);
+    worker.reader.start(worker.folder.get());
     for (;;) {
         const auto entry = worker.reader.nextEntry();
         if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
@@ -382,35 +427,128 @@ bool Walk::readEntries(Worker& worker)
     }
     if (const int error = worker.reader.error(); error != 0 && !isVanished(error))
         worker.failures.push_back({{}, error});
-    std::sort(worker.listed.begin(), worker.listed.end(), [](const Listed& a, const Listed& b) {
-        return a.inode != b.inode ? a.inode < b.inode : a.name < b.name;
-    });
+    return true;
+}
 
-    worker.entries.reserve(worker.listed.size());
-    for (const auto& listed : worker.listed) {
-        const char* name = worker.nameBytes.data() + listed.name;
-        auto& entry = worker.entries.emplace_back();
-        entry.name = {name, listed.length};
-        if (worker.item.hung && worker.item.hung->contains(name)) {
-            entry.stat.kind = listed.isFolder ? EntryKind::Folder : EntryKind::File;
-            entry.stat.inode = listed.inode;
-            entry.stat.device = rootStat_.device;
-            entry.flags = FlagUnreadable;
-            worker.failures.push_back({name, ETIMEDOUT});
-            continue;
-        }
-        worker.asked.store(name, std::memory_order_release);
-        const int error = statEntry(fd, name, entry.stat);
-        worker.stepOn();
-        if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
-            return false;
-        if (error == 0)
-            continue;
-        if (error != ENOENT && error != ESTALE)
-            worker.failures.push_back({name, error});
-        worker.entries.pop_back();
+/// Asks the kernel for one entry of the open folder. False when this worker was left behind meanwhile.
+bool Walk::askForEntry(Worker& worker, const Listed& listed)
+{
+    const char* name = worker.nameBytes.data() + listed.name;
+    auto& entry = worker.entries.emplace_back();
+    entry.name = {name, listed.length};
+    if (worker.item.hung && worker.item.hung->contains(name)) {
+        entry.stat.kind = listed.isFolder ? EntryKind::Folder : EntryKind::File;
+        entry.stat.inode = listed.inode;
+        entry.stat.device = rootStat_.device;
+        entry.flags = FlagUnreadable;
+        worker.failures.push_back({name, ETIMEDOUT});
+        return true;
     }
-    // In a loop of its own, which the caches like better than a visit between two system calls.
+    worker.asked.store(name, std::memory_order_release);
+    const int error = statEntry(worker.folder.get(), name, entry.stat);
+    worker.stepOn();
+    if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
+        return false;
+    if (error == 0)
+        return true;
+    if (error != ENOENT && error != ESTALE)
+        worker.failures.push_back({name, error});
+    worker.entries.pop_back();
+    return true;
+}
+
+/// Takes what is in the folder from the drive's own tables, and asks the kernel for single entries that changed since.
+/// NotHere: the folder itself is for the kernel.
+Walk::Read Walk::readFromTables(Worker& worker)
+{
+    const auto node = worker.item.node;
+    const auto inode = store_->inode(node);
+    if (store_->device(node) != direct_->device || direct_->askKernel.contains(inode))
+        return Read::NotHere;
+    clearListed(worker);
+    const auto above = node == rootNode ? 0 : store_->inode(store_->parent(node));
+    const bool read = worker.tables->readFolder(
+        inode, above, worker.item.inode.get(), [&](std::uint64_t number, std::string_view name) {
+            if (isExcluded(options_.exclude, name.data(), [&] { return store_->path(node); }))
+                return;
+            worker.listed.push_back({number, static_cast<std::uint32_t>(worker.nameBytes.size()),
+                                     static_cast<std::uint16_t>(name.size()), false});
+            worker.nameBytes.append(name.data(), name.size() + 1);
+        });
+    worker.stepOn();
+    if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
+        return Read::LeftBehind;
+    if (!read)
+        return Read::NotHere;
+    sortListed(worker);
+    // The folder's own inode is read again among those of its entries: had it changed, so might the names.
+    const auto count = worker.listed.size();
+    std::size_t own = count;
+    for (std::size_t i = 0; i < count; ++i) {
+        if (own == count && worker.listed[i].inode >= inode) {
+            own = i;
+            worker.inodes.push_back(inode);
+        }
+        worker.inodes.push_back(worker.listed[i].inode);
+    }
+    if (own == count)
+        worker.inodes.push_back(inode);
+    worker.entries.resize(count);
+    constexpr std::size_t mostCarried = 4096; // folders of one folder whose maps wait with them
+    std::size_t unsure = 0, carried = 0;
+    bool stoodStill = false;
+    worker.folders.clear();
+    worker.tables->readInodes(worker.inodes, [&](std::size_t at, const Ext4Inode* found) {
+        worker.stepOn();
+        if (at == own) {
+            stoodStill = found && worker.tables->isSame(*found);
+            return;
+        }
+        const auto i = at - (at > own ? 1 : 0);
+        const auto& listed = worker.listed[i];
+        auto& entry = worker.entries[i];
+        entry.name = {worker.nameBytes.data() + listed.name, listed.length};
+        const bool isFolder = found && found->stat.kind == EntryKind::Folder;
+        // A folder has one name. Two are a damaged drive, and would be read over and over.
+        if (!found || (isFolder && (listed.inode == inode || (i > 0 && listed.inode == worker.listed[i - 1].inode)))) {
+            entry.flags = FlagUnfinished; // for a moment
+            ++unsure;
+            return;
+        }
+        entry.stat = found->stat;
+        entry.stat.device = direct_->device;
+        entry.stat.mountId = rootStat_.mountId;
+        if (isFolder && carried++ < mostCarried) {
+            worker.folders.resize(count);
+            worker.folders[i] = std::make_shared<const Ext4Inode>(*found);
+        }
+    });
+    if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
+        return Read::LeftBehind;
+    if (!stoodStill)
+        return Read::NotHere;
+    if (unsure > 0) {
+        worker.folders.clear(); // others take their places
+        if (!openFolder(worker))
+            return Read::LeftBehind;
+        if (!worker.folder)
+            return Read::NotHere;
+        const auto before = std::move(worker.entries);
+        worker.entries = {};
+        for (std::size_t i = 0; i < before.size(); ++i)
+            if ((before[i].flags & FlagUnfinished) == 0)
+                worker.entries.push_back(before[i]);
+            else if (!askForEntry(worker, worker.listed[i]))
+                return Read::LeftBehind;
+        worker.asked.store(nullptr, std::memory_order_release);
+    }
+    classify(worker);
+    return Read::Done;
+}
+
+/// In a loop of its own, which the caches like better than a visit between two system calls.
+void Walk::classify(Worker& worker) const
+{
     const bool programs = holdsPrograms(store_->name(worker.item.node));
     for (auto& entry : worker.entries) {
         if (entry.stat.kind != EntryKind::Folder) {
@@ -420,7 +558,6 @@ bool Walk::readEntries(Worker& worker)
         } else if ((entry.flags & FlagUnreadable) == 0 && !mayEnter(entry.stat))
             entry.flags |= FlagDoor;
     }
-    return true;
 }
 
 /// Puts what was read of a folder where all can see it.
@@ -452,11 +589,11 @@ void Walk::keep(Worker& worker)
     open_ += folders;
     // Past the limit the children are opened from the root again when their turn comes: slower, and bounded.
     std::shared_ptr<OpenFolder> open;
-    if (openFolders_->load(std::memory_order_relaxed) < openLimit_)
+    if (worker.folder && openFolders_->load(std::memory_order_relaxed) < openLimit_)
         open = std::make_shared<OpenFolder>(std::move(worker.folder), openFolders_);
     for (std::uint32_t i = 0; i < worker.entries.size(); ++i)
         if (toEnter(worker.entries[i]))
-            worker.queue.push_back({first + i, open, nullptr});
+            worker.queue.push_back({first + i, open, nullptr, worker.folders.empty() ? nullptr : worker.folders[i]});
 }
 
 bool Walk::mayEnter(const EntryStat& stat) const

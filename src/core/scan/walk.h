@@ -10,6 +10,8 @@
 #include <thread>
 
 #include "core/base/locks.h"
+#include "core/direct/direct_access.h"
+#include "core/direct/ext4_folder.h"
 #include "core/platform/entry_stat.h"
 #include "core/platform/unique_fd.h"
 #include "core/scan/scanner.h"
@@ -31,7 +33,9 @@ struct OpenFolder {
 /// ended without it.
 class Walk : public std::enable_shared_from_this<Walk> {
 public:
-    Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_token stop, ScanProgress& progress);
+    /// `direct`: the tables that hold what is in the folders; null: the kernel is asked.
+    Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_token stop, ScanProgress& progress,
+         std::shared_ptr<const DirectAccess> direct = {});
 
     /// Reads everything below the root, which is open as `root` and described by `rootStat`. Returns when all is read,
     /// given up or stopped; workers that hang are left behind.
@@ -50,6 +54,7 @@ private:
         NodeId node = noNode;
         std::shared_ptr<OpenFolder> parent;                ///< null: to be opened from the root, component by component
         std::shared_ptr<const std::set<std::string>> hung; ///< names in it that did not answer before
+        std::shared_ptr<const Ext4Inode> inode;            ///< as the tables had it when it was met; may be null
     };
     struct Listed {
         std::uint64_t inode;
@@ -73,6 +78,9 @@ private:
         std::vector<NewNode> entries;
         std::vector<Listed> listed;
         std::string nameBytes;
+        std::unique_ptr<Ext4Reader> tables;                    ///< null: the kernel is asked
+        std::vector<std::uint64_t> inodes;                     ///< of what is listed, and of the folder itself
+        std::vector<std::shared_ptr<const Ext4Inode>> folders; ///< by entry, where the tables told of one
         std::vector<Failure> failures;
         Item item;
         UniqueFd folder;
@@ -100,7 +108,15 @@ private:
     bool tryReadFolder(Worker& worker);
     UniqueFd openItem(const Item& item, int& error) const;
     UniqueFd openFromRoot(NodeId node, int& error) const;
+    bool openFolder(Worker& worker);
     bool readEntries(Worker& worker);
+    bool listEntries(Worker& worker);
+    static void clearListed(Worker& worker);
+    bool askForEntry(Worker& worker, const Listed& listed);
+    void sortListed(Worker& worker) const;
+    enum class Read { Done, NotHere, LeftBehind };
+    Read readFromTables(Worker& worker);
+    void classify(Worker& worker) const;
     void keep(Worker& worker);
     void finishItem();
     bool mayEnter(const EntryStat& stat) const;
@@ -112,6 +128,7 @@ private:
     const std::shared_ptr<NodeStore> store_;
     const ScanOptions options_;
     const std::stop_token stop_;
+    const std::shared_ptr<const DirectAccess> direct_;
     ScanProgress& progress_; ///< not touched by workers that were left behind
     std::shared_ptr<OpenFolder> root_;
     EntryStat rootStat_;

@@ -1,0 +1,156 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/direct/read_ahead.h"
+
+#include <algorithm>
+#include <mutex>
+
+#include "core/base/team.h"
+#include "core/direct/ext4_folder.h"
+
+namespace kurvo {
+namespace {
+
+constexpr std::uint64_t pieceSize = 1 << 20;
+constexpr std::uint64_t gap = 64 << 10;           ///< read over rather than sought over
+constexpr std::uint64_t mostBehind = 64ull << 30; ///< a folder's map beyond that is left to others
+
+struct Stretch {
+    std::uint64_t at = 0, end = 0;
+};
+
+/// Stretches in ascending order, those close together as one, and none longer than a piece.
+std::vector<Stretch> inPieces(std::vector<Stretch> all)
+{
+    std::sort(all.begin(), all.end(), [](const Stretch& a, const Stretch& b) { return a.at < b.at; });
+    std::vector<Stretch> pieces;
+    for (auto one : all) {
+        if (!pieces.empty() && one.at <= pieces.back().end + gap && one.end <= pieces.back().at + pieceSize) {
+            pieces.back().end = std::max(pieces.back().end, one.end);
+            continue;
+        }
+        for (; one.end - one.at > pieceSize; one.at += pieceSize)
+            pieces.push_back({one.at, one.at + pieceSize});
+        pieces.push_back(one);
+    }
+    return pieces;
+}
+
+std::vector<Stretch> tablesOf(const Ext4Drive& drive)
+{
+    std::vector<Stretch> tables;
+    for (const auto& group : drive.groups())
+        if (group.usedInodes > 0)
+            tables.push_back(
+                {group.inodeTable, group.inodeTable + std::uint64_t{group.usedInodes} * drive.inodeSize()});
+    return tables;
+}
+
+/// The blocks of the folders in a piece of a table; of large ones only the first.
+void addFolders(const Ext4Drive& drive, std::uint64_t firstInode, const unsigned char* raw, std::size_t count,
+                std::vector<Stretch>& found)
+{
+    for (std::size_t i = 0; i < count; ++i, raw += drive.inodeSize()) {
+        constexpr unsigned folder = 0x4000, kind = 0xF000;
+        Ext4Inode inode;
+        if ((ext4::u16(raw) & kind) != folder || !drive.decode(firstInode + i, raw, inode) || inode.isInline())
+            continue;
+        const std::uint64_t size = drive.blockSize();
+        if (inode.hasExtents()) {
+            const auto* node = inode.map;
+            const std::size_t entries = std::min<std::size_t>(ext4::u16(node + 2), 4);
+            for (std::size_t e = 0; e < entries; ++e) {
+                const auto* entry = node + 12 + 12 * e;
+                const bool isLeaf = ext4::u16(node + 6) == 0;
+                const auto block = isLeaf ? ext4::u32(entry + 8) | std::uint64_t{ext4::u16(entry + 6)} << 32
+                                          : ext4::u32(entry + 4) | std::uint64_t{ext4::u16(entry + 8)} << 32;
+                const std::uint64_t blocks = isLeaf ? std::min<std::uint64_t>(ext4::u16(entry + 4), 32768) : 1;
+                if (drive.isBlock(block) && drive.isBlock(block + blocks - 1))
+                    found.push_back({block * size, (block + blocks) * size});
+            }
+        } else {
+            for (std::size_t e = 0; e < 13; ++e)
+                if (const std::uint64_t block = ext4::u32(inode.map + 4 * e); drive.isBlock(block))
+                    found.push_back({block * size, (block + 1) * size});
+        }
+    }
+}
+
+} // namespace
+
+bool tablesAreCached(const Ext4Drive& drive)
+{
+    const auto pieces = tablesOf(drive);
+    std::uint64_t bytes = 0;
+    for (const auto& piece : pieces)
+        bytes += piece.end - piece.at;
+    constexpr std::uint64_t samples = 256;
+    const auto step = std::max<std::uint64_t>(bytes / samples, 1);
+    std::uint64_t looked = 0, there = 0, skipped = 0;
+    for (const auto& piece : pieces) {
+        std::uint64_t at = piece.at + skipped;
+        for (; at < piece.end; at += step) {
+            ++looked;
+            there += drive.device().isCached(at) ? 1 : 0;
+        }
+        skipped = at - piece.end;
+    }
+    return there * 50 >= looked * 49;
+}
+
+void readAhead(const Ext4Drive& drive, ReadAheadProgress& progress, std::stop_token stop)
+{
+    auto tables = tablesOf(drive);
+    std::uint64_t bytes = 0;
+    for (const auto& table : tables)
+        bytes += table.end - table.at;
+    progress.of = bytes;
+    // Pieces of one table, so that the number of an inode follows from where it lies.
+    struct Piece {
+        std::uint64_t inode, at, end;
+    };
+    std::vector<Piece> pieces;
+    for (std::size_t group = 0; group < drive.groups().size(); ++group) {
+        const auto& one = drive.groups()[group];
+        const auto perPiece = pieceSize / drive.inodeSize();
+        for (std::uint64_t i = 0; i < one.usedInodes; i += perPiece)
+            pieces.push_back(
+                {group * drive.inodesInGroup() + i + 1, one.inodeTable + i * drive.inodeSize(),
+                 one.inodeTable + std::min<std::uint64_t>(i + perPiece, one.usedInodes) * drive.inodeSize()});
+    }
+    std::sort(pieces.begin(), pieces.end(), [](const Piece& a, const Piece& b) { return a.at < b.at; });
+    std::vector<Stretch> folders;
+    std::mutex mutex;
+    std::atomic<std::size_t> next{0};
+    constexpr unsigned members = 2; // one reads while another takes apart what it read
+    inTeam(members, [&] {
+        std::vector<unsigned char> buffer(pieceSize);
+        std::vector<Stretch> own;
+        for (auto i = next.fetch_add(1); i < pieces.size() && !stop.stop_requested(); i = next.fetch_add(1)) {
+            const auto& piece = pieces[i];
+            const auto size = piece.end - piece.at;
+            if (drive.device().read(piece.at, buffer.data(), size) == 0)
+                addFolders(drive, piece.inode, buffer.data(), size / drive.inodeSize(), own);
+            progress.done += size;
+        }
+        const std::lock_guard lock(mutex);
+        folders.insert(folders.end(), own.begin(), own.end());
+    });
+    const auto blocks = inPieces(std::move(folders));
+    std::uint64_t more = 0;
+    for (const auto& piece : blocks)
+        more += piece.end - piece.at;
+    if (more > mostBehind)
+        return;
+    progress.of += more;
+    next = 0;
+    inTeam(members, [&] {
+        std::vector<unsigned char> buffer(pieceSize + gap);
+        for (auto i = next.fetch_add(1); i < blocks.size() && !stop.stop_requested(); i = next.fetch_add(1)) {
+            const auto size = blocks[i].end - blocks[i].at;
+            drive.device().read(blocks[i].at, buffer.data(), std::min<std::uint64_t>(size, buffer.size()));
+            progress.done += size;
+        }
+    });
+}
+
+} // namespace kurvo
