@@ -5,6 +5,7 @@
 #include <sys/uio.h>
 #include <unistd.h>
 
+#include <atomic>
 #include <cerrno>
 #include <csetjmp>
 #include <csignal>
@@ -13,7 +14,7 @@
 namespace kurvo {
 namespace {
 
-thread_local sigjmp_buf* wayBack = nullptr; ///< of this thread, while it copies
+thread_local sigjmp_buf* volatile wayBack = nullptr; ///< of this thread, while it copies
 struct sigaction before;
 
 void onBusError(int number, siginfo_t* info, void* context)
@@ -45,7 +46,9 @@ bool copyGuarded(void* into, const void* from, std::size_t size)
     if (sigsetjmp(back, 0) != 0)
         return false;
     wayBack = &back;
+    std::atomic_signal_fence(std::memory_order_seq_cst); // the copy stays between the two
     std::memcpy(into, from, size);
+    std::atomic_signal_fence(std::memory_order_seq_cst);
     wayBack = nullptr;
     return true;
 }

@@ -184,9 +184,9 @@ std::string Ext4Drive::understand(const unsigned char* s)
         orphanFile_ = u32(s + 0x280);
     constexpr std::uint64_t mostBlocks = std::uint64_t{1} << 48;
     if (blocks_ == 0 || blocks_ > mostBlocks || firstBlock_ > (blockSize_ == 1024 ? 1u : 0u) || blocksInGroup_ == 0 ||
-        blocksInGroup_ > std::uint64_t{8} * blockSize_ * 0x10000 || inodesInGroup_ == 0 ||
-        inodesInGroup_ > 8 * blockSize_ || !std::has_single_bit(inodeSize_) || inodeSize_ < 128 ||
-        inodeSize_ > blockSize_ || descriptorSize_ < (wide ? 64u : 32u) || descriptorSize_ > 1024 ||
+        blocksInGroup_ > std::uint64_t{8} * blockSize_ * ((readOnly_ & BigAlloc) != 0 ? 0x10000 : 1) ||
+        inodesInGroup_ == 0 || inodesInGroup_ > 8 * blockSize_ || !std::has_single_bit(inodeSize_) ||
+        inodeSize_ < 128 || inodeSize_ > blockSize_ || descriptorSize_ < (wide ? 64u : 32u) || descriptorSize_ > 1024 ||
         !std::has_single_bit(descriptorSize_) || firstInode_ < 11 || blocks_ <= firstBlock_)
         return "Its superblock says what cannot be.";
     const auto groups = (blocks_ - firstBlock_ + blocksInGroup_ - 1) / blocksInGroup_;
@@ -292,12 +292,27 @@ std::uint32_t Ext4Drive::seedOf(std::uint64_t inode, std::uint32_t generation) c
     return crc32c(seed_, text, sizeof text);
 }
 
-bool Ext4Drive::decode(std::uint64_t inode, const unsigned char* raw, Ext4Inode& out) const
+bool Ext4Drive::waitForWriter(int attempt) const
 {
+    constexpr int tooOften = 1000;
+    if (inVain_.load(std::memory_order_relaxed) > tooOften)
+        return false;
+    if (attempt > attempts) {
+        inVain_.fetch_add(1, std::memory_order_relaxed);
+        return false;
+    }
+    std::this_thread::sleep_for(between);
+    return true;
+}
+
+Ext4Drive::Decoded Ext4Drive::decode(std::uint64_t inode, const unsigned char* raw, Ext4Inode& out) const
+{
+    if (!isKind(u16(raw)))
+        return Decoded::Nothing;
     constexpr std::size_t base = 128;
     const std::size_t extra = inodeSize_ > base ? u16(raw + 0x80) : 0;
     if (base + extra > inodeSize_ || extra % 4 != 0)
-        return false;
+        return Decoded::Nothing;
     const auto has = [extra](std::size_t end) { return base + extra >= end; };
     out.generation = u32(raw + 0x64);
     if (checksums_) {
@@ -311,12 +326,10 @@ bool Ext4Drive::decode(std::uint64_t inode, const unsigned char* raw, Ext4Inode&
         }
         const auto kept = u16(raw + 0x7C) | (has(0x84) ? std::uint32_t{u16(raw + 0x82)} << 16 : 0);
         if (kept != (has(0x84) ? sum : sum & 0xFFFF))
-            return false;
+            return Decoded::BadSum;
     }
     auto& stat = out.stat;
     stat.mode = u16(raw);
-    if (!isKind(stat.mode))
-        return false;
     stat.kind = kindOf(stat.mode);
     stat.inode = inode;
     stat.uid = u16(raw + 0x2) | std::uint32_t{u16(raw + 0x78)} << 16;
@@ -348,10 +361,10 @@ bool Ext4Drive::decode(std::uint64_t inode, const unsigned char* raw, Ext4Inode&
         return nanoseconds < 1000000000;
     };
     if (!time(0x10, 0x88, stat.modified, stat.modifiedNs) || !time(0xC, 0x84, stat.changed, stat.changedNs))
-        return false;
+        return Decoded::Nothing;
     out.changed = {stat.changed, stat.changedNs};
     std::memcpy(out.map, raw + 0x28, sizeof out.map);
-    return true;
+    return Decoded::Good;
 }
 
 bool Ext4Drive::readInode(std::uint64_t inode, Ext4Inode& out, std::vector<unsigned char>& raw) const
@@ -360,15 +373,13 @@ bool Ext4Drive::readInode(std::uint64_t inode, Ext4Inode& out, std::vector<unsig
     if (place == 0)
         return false;
     raw.resize(inodeSize_);
-    for (int attempt = 0; attempt <= attempts; ++attempt) {
-        if (attempt > 0)
-            std::this_thread::sleep_for(between);
+    for (int attempt = 1;; ++attempt) {
         if (read(place, raw.data(), inodeSize_) != 0)
             return false;
-        if (decode(inode, raw.data(), out))
-            return true;
+        const auto decoded = decode(inode, raw.data(), out);
+        if (decoded != Decoded::BadSum || !waitForWriter(attempt))
+            return decoded == Decoded::Good;
     }
-    return false;
 }
 
 } // namespace kurvo

@@ -7,6 +7,7 @@
 // changed is seen at once. See docs/direct.md for what is not.
 #pragma once
 
+#include <atomic>
 #include <cstdint>
 #include <memory>
 #include <string>
@@ -72,8 +73,16 @@ public:
     int read(std::uint64_t at, void* into, std::size_t size) const { return device_->copy(at, into, size); }
     const DeviceMap& device() const { return *device_; }
 
-    /// What the raw bytes of an inode say. False where its checksum does not hold or it says what cannot be.
-    bool decode(std::uint64_t inode, const unsigned char* raw, Ext4Inode& out) const;
+    /// What the raw bytes of an inode say.
+    enum class Decoded {
+        Good,
+        BadSum, ///< does not hold its checksum: damaged, or just being written
+        Nothing ///< not in use, or says what cannot be
+    };
+    Decoded decode(std::uint64_t inode, const unsigned char* raw, Ext4Inode& out) const;
+    /// Waits a moment before something that does not hold its checksum is read for the `attempt`th time (from 1). False
+    /// where that is to be given up: after some attempts, and at once on a drive where it was of no use too often.
+    bool waitForWriter(int attempt) const;
     /// Reads one inode, again where it was just being written. False where it cannot be believed.
     bool readInode(std::uint64_t inode, Ext4Inode& out, std::vector<unsigned char>& raw) const;
     /// What the sums of the blocks of a file begin with.
@@ -93,6 +102,7 @@ private:
     std::uint32_t backupGroups_[2] = {};
     bool checksums_ = false, types_ = false, hugeFiles_ = false, metaGroups_ = false, unusedKnown_ = false;
     std::vector<Group> groups_;
+    mutable std::atomic<int> inVain_{0}; ///< how often waiting for a writer was of no use
 };
 
 namespace ext4 {

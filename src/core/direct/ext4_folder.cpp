@@ -2,9 +2,7 @@
 #include "core/direct/ext4_folder.h"
 
 #include <algorithm>
-#include <chrono>
 #include <cstring>
-#include <thread>
 
 #include "core/direct/crc32c.h"
 
@@ -17,8 +15,6 @@ using ext4::u32;
 constexpr std::uint64_t largestFolder = std::uint64_t{2} << 30; ///< bytes; ext4 itself ends at this
 constexpr std::size_t pieceSize = 256 << 10;
 constexpr unsigned mostDepth = 5; ///< of a tree of extents, as the kernel has it
-constexpr int attempts = 4;
-constexpr std::chrono::microseconds between{200};
 
 } // namespace
 
@@ -73,10 +69,9 @@ bool Ext4Reader::nextPiece()
     for (std::uint64_t i = 0; i < count; ++i) {
         auto* block = piece_.data() + i * size;
         // A block that is just being written does not hold its sum for a moment.
-        for (int attempt = 0; !holdsSum(block, seed); ++attempt) {
-            if (attempt == attempts)
+        for (int attempt = 1; !holdsSum(block, seed); ++attempt) {
+            if (!drive_->waitForWriter(attempt))
                 return false;
-            std::this_thread::sleep_for(between);
             if (drive_->read(at + i * size, block, size) != 0)
                 return false;
         }
@@ -270,7 +265,9 @@ std::size_t Ext4Reader::readRun(std::span<const std::uint64_t> inodes)
 bool Ext4Reader::standsStill(std::uint64_t number, Ext4Inode& inode)
 {
     const auto* raw = table_.data() + (drive_->placeOf(number) - tableAt_);
-    if (!drive_->decode(number, raw, inode) && !drive_->readInode(number, inode, raw_))
+    const auto decoded = drive_->decode(number, raw, inode);
+    if (decoded != Ext4Drive::Decoded::Good &&
+        (decoded == Ext4Drive::Decoded::Nothing || !drive_->readInode(number, inode, raw_)))
         return false;
     return inode.stat.links > 0 && inode.deleted == 0 && inode.changed < since_;
 }

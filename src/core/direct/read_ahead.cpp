@@ -52,7 +52,8 @@ void addFolders(const Ext4Drive& drive, std::uint64_t firstInode, const unsigned
     for (std::size_t i = 0; i < count; ++i, raw += drive.inodeSize()) {
         constexpr unsigned folder = 0x4000, kind = 0xF000;
         Ext4Inode inode;
-        if ((ext4::u16(raw) & kind) != folder || !drive.decode(firstInode + i, raw, inode) || inode.isInline())
+        if ((ext4::u16(raw) & kind) != folder || drive.decode(firstInode + i, raw, inode) != Ext4Drive::Decoded::Good ||
+            inode.isInline())
             continue;
         const std::uint64_t size = drive.blockSize();
         if (inode.hasExtents()) {
