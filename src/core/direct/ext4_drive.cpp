@@ -101,7 +101,6 @@ bool isKind(std::uint32_t mode)
     }
 }
 
-/// Whether a group has a copy of the superblock in front (a power of 3, 5 or 7 under sparse_super).
 bool isPowerOf(std::uint64_t number, std::uint64_t base)
 {
     std::uint64_t power = base;
@@ -184,7 +183,7 @@ std::string Ext4Drive::understand(const unsigned char* s)
         orphanFile_ = u32(s + 0x280);
     constexpr std::uint64_t mostBlocks = std::uint64_t{1} << 48;
     if (blocks_ == 0 || blocks_ > mostBlocks || firstBlock_ > (blockSize_ == 1024 ? 1u : 0u) || blocksInGroup_ == 0 ||
-        blocksInGroup_ > std::uint64_t{8} * blockSize_ * ((readOnly_ & BigAlloc) != 0 ? 0x10000 : 1) ||
+        blocksInGroup_ > std::uint64_t{8} * blockSize_ * ((readOnly_ & BigAlloc) != 0 ? 0x10000u : 1u) ||
         inodesInGroup_ == 0 || inodesInGroup_ > 8 * blockSize_ || !std::has_single_bit(inodeSize_) ||
         inodeSize_ < 128 || inodeSize_ > blockSize_ || descriptorSize_ < (wide ? 64u : 32u) || descriptorSize_ > 1024 ||
         !std::has_single_bit(descriptorSize_) || firstInode_ < 11 || blocks_ <= firstBlock_)
@@ -197,6 +196,8 @@ std::string Ext4Drive::understand(const unsigned char* s)
         return "It is larger than its device.";
     groups_.resize(groups);
     types_ = (incompatible_ & FileType) != 0;
+    clusters_ = (readOnly_ & BigAlloc) != 0;
+    journal_ = (compatible_ & HasJournal) != 0 ? u32(s + 0xE0) : 0;
     hugeFiles_ = (readOnly_ & HugeFile) != 0;
     checksums_ = (readOnly_ & Checksums) != 0;
     metaGroups_ = (incompatible_ & MetaGroups) != 0;
@@ -205,18 +206,39 @@ std::string Ext4Drive::understand(const unsigned char* s)
     return {};
 }
 
+/// Whether a group has a copy of the superblock in front.
+bool Ext4Drive::hasBackup(std::uint64_t group) const
+{
+    if (group == 0)
+        return true;
+    if ((compatible_ & SparseSuper2) != 0)
+        return group == backupGroups_[0] || group == backupGroups_[1];
+    if ((readOnly_ & SparseSuper) == 0 || group == 1)
+        return true;
+    return (group & 1) != 0 && (isPowerOf(group, 3) || isPowerOf(group, 5) || isPowerOf(group, 7));
+}
+
+std::uint64_t Ext4Drive::layoutBlocks() const
+{
+    const std::uint64_t perBlock = blockSize_ / descriptorSize_, count = groups_.size();
+    const auto tables = (std::uint64_t{inodesInGroup_} * inodeSize_ + blockSize_ - 1) / blockSize_;
+    const auto descriptors = (count + perBlock - 1) / perBlock;
+    const auto inFront = metaGroups_ ? std::min<std::uint64_t>(firstMetaGroup_, descriptors) : descriptors;
+    std::uint64_t blocks = blockSize_ == 1024 ? 1 : 0; // the one before the superblock
+    for (std::uint64_t group = 0; group < count; ++group) {
+        blocks += tables + 2 + (hasBackup(group) ? 1 : 0);
+        const auto meta = group / perBlock, within = group % perBlock;
+        if (!metaGroups_ || meta < firstMetaGroup_)
+            blocks += hasBackup(group) ? inFront : 0;
+        else
+            blocks += within == 0 || within == 1 || within == perBlock - 1 ? 1 : 0;
+    }
+    return blocks;
+}
+
 std::string Ext4Drive::readGroups()
 {
     const auto perBlock = blockSize_ / descriptorSize_;
-    const auto hasBackup = [&](std::uint64_t group) {
-        if (group == 0)
-            return true;
-        if ((compatible_ & SparseSuper2) != 0)
-            return group == backupGroups_[0] || group == backupGroups_[1];
-        if ((readOnly_ & SparseSuper) == 0 || group == 1)
-            return true;
-        return (group & 1) != 0 && (isPowerOf(group, 3) || isPowerOf(group, 5) || isPowerOf(group, 7));
-    };
     std::vector<unsigned char> block(blockSize_);
     const auto describe = [&](const unsigned char* d, std::uint32_t number, Group& group) {
         const bool wide = descriptorSize_ >= 64;

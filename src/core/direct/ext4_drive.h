@@ -62,9 +62,13 @@ public:
     std::uint32_t inodesInGroup() const { return inodesInGroup_; }
     std::uint32_t firstInode() const { return firstInode_; } ///< before it are the filesystem's own
     const std::vector<Group>& groups() const { return groups_; }
+    /// Blocks of the layout itself, in no inode: superblocks, group descriptors, bitmaps, inode tables.
+    std::uint64_t layoutBlocks() const;
+    bool hasClusters() const { return clusters_; } ///< blocks are given out several at a time
     bool hasChecksums() const { return checksums_; }
     bool namesHaveTypes() const { return types_; }
     std::uint64_t orphanFile() const { return orphanFile_; } ///< its inode; 0: none
+    std::uint32_t journalInode() const { return journal_; }  ///< 0: none
 
     /// Where an inode lies on the device; 0 where there is none.
     std::uint64_t placeOf(std::uint64_t inode) const;
@@ -92,15 +96,17 @@ private:
     Ext4Drive() = default;
     std::string understand(const unsigned char* superblock); ///< why not; empty: it is
     std::string readGroups();
+    bool hasBackup(std::uint64_t group) const;
 
     std::unique_ptr<DeviceMap> device_;
     std::uint32_t blockSize_ = 0, inodeSize_ = 0, inodesInGroup_ = 0, firstInode_ = 11;
     std::uint64_t deviceSize_ = 0, blocks_ = 0, inodes_ = 0, firstBlock_ = 0, blocksInGroup_ = 0;
     std::uint64_t orphanFile_ = 0;
-    std::uint32_t descriptorSize_ = 32, firstMetaGroup_ = 0, seed_ = 0;
+    std::uint32_t descriptorSize_ = 32, firstMetaGroup_ = 0, seed_ = 0, journal_ = 0;
     std::uint32_t compatible_ = 0, incompatible_ = 0, readOnly_ = 0;
     std::uint32_t backupGroups_[2] = {};
-    bool checksums_ = false, types_ = false, hugeFiles_ = false, metaGroups_ = false, unusedKnown_ = false;
+    bool clusters_ = false, checksums_ = false, types_ = false, hugeFiles_ = false, metaGroups_ = false,
+         unusedKnown_ = false;
     std::vector<Group> groups_;
     mutable std::atomic<int> inVain_{0}; ///< how often waiting for a writer was of no use
 };

@@ -46,14 +46,14 @@ std::vector<Stretch> tablesOf(const Ext4Drive& drive)
 }
 
 /// The blocks of the folders in a piece of a table; of large ones only the first.
-void addFolders(const Ext4Drive& drive, std::uint64_t firstInode, const unsigned char* raw, std::size_t count,
-                std::vector<Stretch>& found)
+void addFolders(const Ext4Drive& drive, const TablePiece& piece, std::vector<Stretch>& found)
 {
-    for (std::size_t i = 0; i < count; ++i, raw += drive.inodeSize()) {
+    const auto* raw = piece.raw;
+    for (std::size_t i = 0; i < piece.count; ++i, raw += drive.inodeSize()) {
         constexpr unsigned folder = 0x4000, kind = 0xF000;
         Ext4Inode inode;
-        if ((ext4::u16(raw) & kind) != folder || drive.decode(firstInode + i, raw, inode) != Ext4Drive::Decoded::Good ||
-            inode.isInline())
+        if ((ext4::u16(raw) & kind) != folder ||
+            drive.decode(piece.firstInode + i, raw, inode) != Ext4Drive::Decoded::Good || inode.isInline())
             continue;
         const std::uint64_t size = drive.blockSize();
         if (inode.hasExtents()) {
@@ -98,44 +98,21 @@ bool tablesAreCached(const Ext4Drive& drive)
     return there * 50 >= looked * 49;
 }
 
-void readAhead(const Ext4Drive& drive, ReadAheadProgress& progress, std::stop_token stop)
+void readAhead(const Ext4Drive& drive, TablePassProgress& progress, std::stop_token stop)
 {
-    auto tables = tablesOf(drive);
-    std::uint64_t bytes = 0;
-    for (const auto& table : tables)
-        bytes += table.end - table.at;
-    progress.of = bytes;
-    // Pieces of one table, so that the number of an inode follows from where it lies.
-    struct Piece {
-        std::uint64_t inode, at, end;
-    };
-    std::vector<Piece> pieces;
-    for (std::size_t group = 0; group < drive.groups().size(); ++group) {
-        const auto& one = drive.groups()[group];
-        const auto perPiece = pieceSize / drive.inodeSize();
-        for (std::uint64_t i = 0; i < one.usedInodes; i += perPiece)
-            pieces.push_back(
-                {group * drive.inodesInGroup() + i + 1, one.inodeTable + i * drive.inodeSize(),
-                 one.inodeTable + std::min<std::uint64_t>(i + perPiece, one.usedInodes) * drive.inodeSize()});
-    }
-    std::sort(pieces.begin(), pieces.end(), [](const Piece& a, const Piece& b) { return a.at < b.at; });
     std::vector<Stretch> folders;
     std::mutex mutex;
-    std::atomic<std::size_t> next{0};
-    constexpr unsigned members = 2; // one reads while another takes apart what it read
-    inTeam(members, [&] {
-        std::vector<unsigned char> buffer(pieceSize);
-        std::vector<Stretch> own;
-        for (auto i = next.fetch_add(1); i < pieces.size() && !stop.stop_requested(); i = next.fetch_add(1)) {
-            const auto& piece = pieces[i];
-            const auto size = piece.end - piece.at;
-            if (drive.device().read(piece.at, buffer.data(), size) == 0)
-                addFolders(drive, piece.inode, buffer.data(), size / drive.inodeSize(), own);
-            progress.done += size;
-        }
-        const std::lock_guard lock(mutex);
-        folders.insert(folders.end(), own.begin(), own.end());
-    });
+    passTables(
+        drive,
+        [&]() -> TakePiece {
+            return [&](const TablePiece& piece) {
+                std::vector<Stretch> found;
+                addFolders(drive, piece, found);
+                const std::lock_guard lock(mutex);
+                folders.insert(folders.end(), found.begin(), found.end());
+            };
+        },
+        progress, stop);
     const auto blocks = inPieces(std::move(folders));
     std::uint64_t more = 0;
     for (const auto& piece : blocks)
@@ -143,7 +120,8 @@ void readAhead(const Ext4Drive& drive, ReadAheadProgress& progress, std::stop_to
     if (more > mostBehind)
         return;
     progress.of += more;
-    next = 0;
+    std::atomic<std::size_t> next{0};
+    constexpr unsigned members = 2;
     inTeam(members, [&] {
         std::vector<unsigned char> buffer(pieceSize + gap);
         for (auto i = next.fetch_add(1); i < blocks.size() && !stop.stop_requested(); i = next.fetch_add(1)) {

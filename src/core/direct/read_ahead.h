@@ -3,22 +3,17 @@
 // reads them afterwards in any order waits for no disk.
 #pragma once
 
-#include <atomic>
 #include <stop_token>
 
-#include "core/direct/ext4_drive.h"
+#include "core/direct/table_pass.h"
 
 namespace kurvo {
-
-struct ReadAheadProgress {
-    std::atomic<std::uint64_t> done{0}, of{0}; ///< bytes
-};
 
 /// Whether nearly all of the tables is in memory already (a sample).
 bool tablesAreCached(const Ext4Drive& drive);
 
 /// Reads the used parts of all inode tables and then the blocks of all folders, ascending. Blocks; gives up quietly
 /// where something cannot be read: it only makes others faster.
-void readAhead(const Ext4Drive& drive, ReadAheadProgress& progress, std::stop_token stop = {});
+void readAhead(const Ext4Drive& drive, TablePassProgress& progress, std::stop_token stop = {});
 
 } // namespace kurvo

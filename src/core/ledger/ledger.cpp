@@ -11,6 +11,7 @@
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/direct/direct_access.h"
 
 namespace kurvo {
 namespace {
@@ -24,6 +25,7 @@ constexpr std::array<PartWords, static_cast<std::size_t>(LedgerPart::Unexplained
      {"in_trash", "In the trash since the scan"},
      {"deleted_open", "Deleted, still held open"},
      {"beneath_mounts", "Below other mounts"},
+     {"unreachable", "In no folder"},
      {"structures", "The filesystem's own structures"},
      {"not_readable", "Could not be read"},
      {"not_scanned", "Not scanned"},
@@ -77,9 +79,9 @@ std::string count(std::uint64_t n, const char* one, const char* many = "")
     return formatItems(n, one, many);
 }
 
-LedgerLine namelessLine(const NamelessFiles& nameless)
+LedgerLine namelessLine(const NamelessFiles& nameless, const std::optional<DriveAccount>& tables)
 {
-    auto line = lineOf(LedgerPart::Nameless, nameless.disk());
+    auto line = lineOf(LedgerPart::Nameless, tables ? tables->orphans : nameless.disk());
     for (const auto& file : nameless.files) {
         if (line.items.size() == mostItems)
             break;
@@ -93,7 +95,42 @@ LedgerLine namelessLine(const NamelessFiles& nameless)
     if (nameless.notLookedInto > 0)
         line.evidence += fmt::format("; {} of other users could not be looked into",
                                      count(nameless.notLookedInto, "process", "processes"));
+    if (tables && tables->orphanInodes > 0)
+        line.evidence += fmt::format("; {} by the drive's own tables", count(tables->orphanInodes, "such file"));
     line.evidence += '.';
+    return line;
+}
+
+/// What the tables have in use beside what was seen, and beside what lies below mounts.
+std::optional<LedgerLine> unreachableLine(const DriveAccount& tables, std::uint64_t seen)
+{
+    const auto named = tables.named - std::min(tables.twice, tables.named);
+    if (named <= seen)
+        return std::nullopt;
+    return lineOf(LedgerPart::Unreachable, named - seen,
+                  "In use by the drive's own tables, and in no folder that was seen: below a mount that could not be "
+                  "looked into, made since the scan, or lost, which a check of the filesystem finds.");
+}
+
+/// What is the filesystem's own, and how much of it counts as used.
+LedgerLine ownLine(const DriveAccount& tables, const Capacity& capacity)
+{
+    // What statfs(2) leaves out of the capacity is the filesystem's own as well.
+    const auto own = tables.layout + tables.journal + tables.reserved;
+    const auto outside = tables.total - std::min(capacity.total, tables.total);
+    auto line = lineOf(LedgerPart::Structures, own - std::min(outside, own));
+    line.evidence = fmt::format("By the drive's own tables it keeps {}, of which {} count neither as capacity nor as "
+                                "used.",
+                                formatBytes(own), formatBytes(std::min(outside, own)));
+    const auto part = [&line](std::uint64_t bytes, const char* note) {
+        if (bytes > 0)
+            line.items.push_back({{}, bytes, note});
+    };
+    part(tables.layout, "inode tables, bitmaps, superblocks and descriptors");
+    part(tables.journal, "the journal");
+    part(tables.reserved, "its own inodes");
+    std::stable_sort(line.items.begin(), line.items.end(),
+                     [](const LedgerItem& a, const LedgerItem& b) { return *a.bytes > *b.bytes; });
     return line;
 }
 
@@ -143,6 +180,10 @@ Result<LedgerFacts> readLedgerFacts(const std::string& mountPoint, std::stop_tok
         facts.nameless = std::move(*nameless);
     if (const auto drive = readDrive(mountPoint))
         facts.outside = readOutside(*drive);
+    if (EntryStat root; statEntry(AT_FDCWD, mountPoint.c_str(), root) == 0)
+        if (const auto tables = openTables(root.device, nullptr); tables && !(*tables)->hasClusters())
+            if (auto account = accountOf(**tables, stop); account && account->notRead == 0)
+                facts.tables = *account;
     const auto mounts = mountsBelow(mountPoint);
     if (!mounts)
         return mounts.error();
@@ -210,10 +251,19 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
     if (scan.inTrash > 0)
         ledger.lines.push_back(
             lineOf(LedgerPart::InTrash, scan.inTrash, "Put there from this place; free once the trash is emptied."));
-    ledger.lines.push_back(namelessLine(facts.nameless));
-    if (auto line = beneathLine(facts.beneath))
+    ledger.lines.push_back(namelessLine(facts.nameless, facts.tables));
+    std::uint64_t below = 0;
+    if (auto line = beneathLine(facts.beneath)) {
+        below = line->bytes.value_or(0);
         ledger.lines.push_back(std::move(*line));
-    if (facts.filesystem.structures > 0 || !facts.filesystem.structuresEvidence.empty()) {
+    }
+    const bool isWhole = facts.tables && scan.wholeDrive && !scan.partial && scan.excluded.empty();
+    if (isWhole)
+        if (auto line = unreachableLine(*facts.tables, seen.disk + scan.inTrash + below))
+            ledger.lines.push_back(std::move(*line));
+    if (facts.tables)
+        ledger.lines.push_back(ownLine(*facts.tables, ledger.capacity));
+    else if (facts.filesystem.structures > 0 || !facts.filesystem.structuresEvidence.empty()) {
         auto evidence = facts.filesystem.structuresEvidence;
         if (!evidence.empty() && evidence[0] >= 'a' && evidence[0] <= 'z')
             evidence[0] = static_cast<char>(evidence[0] - 'a' + 'A');
@@ -270,7 +320,9 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
     if (facts.filesystem.inodesUsed > 0) {
         InodeCheck check;
         check.used = facts.filesystem.inodesUsed;
-        check.found = seen.inodes + facts.nameless.files.size() + facts.filesystem.namelessInodes;
+        check.found = seen.inodes + (facts.tables ? facts.tables->orphanInodes + facts.tables->reservedInodes +
+                                                        facts.tables->attributeInodes
+                                                  : facts.nameless.files.size() + facts.filesystem.namelessInodes);
         for (const auto& b : facts.beneath)
             check.found += b.entries;
         ledger.inodes = check;

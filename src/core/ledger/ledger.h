@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/direct/drive_account.h"
 #include "core/ledger/outside.h"
 #include "core/platform/drives.h"
 #include "core/platform/open_files.h"
@@ -32,6 +33,8 @@ struct LedgerFacts {
     NamelessFiles nameless;
     std::vector<Beneath> beneath;
     std::vector<OutsideLine> outside;
+    /// What the drive's own tables say, where rights allow reading them; see core/direct.
+    std::optional<DriveAccount> tables;
 };
 
 /// Asks the system. May take as long as a scan of
@@ -43,6 +46,7 @@ enum class LedgerPart {
     InTrash,     ///< put into the trash since the scan: used, no longer seen
     Nameless,    ///< deleted, still held open
     Beneath,     ///< under mounts
+    Unreachable, ///< in use by the tables, and in no folder that was seen
     Structures,  ///< the filesystem's own
     NotReadable, ///< folders without permission: how much is in them is not known
     NotScanned,  ///< left out, or not reached
@@ -79,9 +83,9 @@ struct InodeCheck {
 struct Ledger {
     std::string mountPoint;
     Capacity capacity;
-    std::vector<LedgerLine> lines; ///< used, part by part; those with bytes add up to used, unless `excess`
-    std::uint64_t unexplained = 0; ///< used less all that is known
-    std::uint64_t excess = 0;      ///< known more than used: blocks shared between files, or compressed ones
+    std::vector<LedgerLine> lines;    ///< used, part by part; those with bytes add up to used, unless `excess`
+    std::uint64_t unexplained = 0;    ///< used less all that is known
+    std::uint64_t excess = 0;         ///< known more than used: blocks shared between files, or compressed ones
     std::vector<OutsideLine> outside; ///< what could be the drive's beside all that
     std::optional<InodeCheck> inodes;
 };

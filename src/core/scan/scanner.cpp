@@ -110,7 +110,7 @@ public:
     }
 
 private:
-    ReadAheadProgress progress_;
+    TablePassProgress progress_;
     std::stop_source stop_;
     std::stop_callback<std::function<void()>> forward_;
     std::mutex mutex_;
