@@ -7,6 +7,7 @@
 
 #include "cli/command.h"
 #include "core/act/act_helper.h"
+#include "core/direct/direct_access.h"
 #include "core/platform/privilege.h"
 #include "core/rights/reading_helper.h"
 
@@ -14,6 +15,9 @@ namespace kurvo::cli {
 
 int runHelper()
 {
+    // The devices of the drives that are mounted, open for reading: nothing the user says is needed for that, and no
+    // right to open one is left afterwards.
+    const auto devices = std::make_shared<const OpenDevices>(OpenDevices::open());
     // Before anything is read: what comes from outside never meets more rights than it needs.
     if (const auto dropped = keepOnlyTheRightToRead(); !dropped) {
         complain(dropped.error().sentence);
@@ -25,7 +29,7 @@ int runHelper()
         return ExitUsage;
     }
     std::signal(SIGPIPE, SIG_IGN); // a window that is gone is an error to notice, not an end in the middle
-    if (const auto served = serveRequest(STDIN_FILENO, STDOUT_FILENO); !served) {
+    if (const auto served = serveRequest(STDIN_FILENO, STDOUT_FILENO, devices); !served) {
         complain(served.error().sentence);
         return served.error().kind == ErrorKind::WrongFormat ? ExitUsage : ExitFailed;
     }

@@ -6,8 +6,10 @@
 #include <algorithm>
 
 #include "app/services/async.h"
+#include "app/services/log.h"
 #include "app/style/words.h"
 #include "core/base/patience.h"
+#include "core/direct/direct_access.h"
 #include "core/tree/find_paths.h"
 
 namespace kurvo::app {
@@ -22,6 +24,25 @@ std::vector<std::string> uppermost(std::vector<std::string> folders)
         if (upper.empty() || !isAtOrBelow(folder, upper.back()))
             upper.push_back(std::move(folder));
     return upper;
+}
+
+} // namespace
+
+namespace {
+
+/// A whole drive by the helper, where its own tables can be read; else, and without rights, by asking for each entry.
+Result<ScanResult> scanWithRights(const std::vector<std::string>& command, const ScanJobs::Scanner& scanner,
+                                  ScanJob& job)
+{
+    if (!command.empty() && !job.options.crossMounts && mayReadTables(job.path)) {
+        auto read = scanByHelper(command, job.path, job.options, job.stop.get_token(), job.progress.get());
+        if (read || job.stop.get_token().stop_requested())
+            return read;
+        // Who refused once is not asked again.
+        job.refused = read.error().kind == ErrorKind::NoPermission ? read.error().sentence : std::string();
+        job.progress->beginAgain();
+    }
+    return scanner(job.path, job.options, job.stop.get_token(), job.progress.get());
 }
 
 } // namespace
@@ -102,8 +123,8 @@ void ScanJobs::startScan(const std::shared_ptr<ScanJob>& job)
     };
     runAsync(
         this,
-        [job, scanner = scanner_] {
-            Outcome outcome{scanner(job->path, job->options, job->stop.get_token(), job->progress.get()), {}};
+        [job, scanner = scanner_, command = job->withRights ? rights_.helperCommand() : std::vector<std::string>()] {
+            Outcome outcome{scanWithRights(command, scanner, *job), {}};
             if (!outcome.result)
                 return outcome;
             auto& found = outcome.found;
@@ -192,6 +213,11 @@ void ScanJobs::finishScan(const std::shared_ptr<ScanJob>& job, const Result<Scan
             emit scansChanged();
             return;
         }
+        if (places_.placeOf(job->placeId)->tree->sharedStore() != found.tree->sharedStore()) {
+            // The scan began anew by another method, and nothing of what grew is part of it.
+            places_.drop(job->placeId);
+            return endScan(job, places_.add(found.place()), *result);
+        }
         trees_.finish(job->placeId, found);
         return endScan(job, job->placeId, *result);
     }
@@ -213,11 +239,15 @@ void ScanJobs::finishScan(const std::shared_ptr<ScanJob>& job, const Result<Scan
 void ScanJobs::endScan(const std::shared_ptr<ScanJob>& job, std::uint64_t placeId, const ScanResult& result)
 {
     const auto& shown = *places_.placeOf(placeId);
+    log(LogLevel::Info, result.direct ? QStringLiteral("the drive's own tables were read") : QStringLiteral("walked"));
+    log(LogLevel::Debug, toText(result.methodReason));
     sayWhatIsMissing(shown, result);
     snapshots_.save(placeId);
     emit scansChanged();
     emit scanEnded(placeId, true);
-    if (job->withRights && shown.tree->sums(rootNode).unreadable > 0)
+    if (!job->refused.empty())
+        notices_.say(QString::fromStdString(job->refused), Severity::Warning);
+    else if (job->withRights && shown.tree->sums(rootNode).unreadable > 0)
         rights_.startReading(placeId);
 }
 

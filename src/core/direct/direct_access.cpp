@@ -107,6 +107,13 @@ Result<std::shared_ptr<const Ext4Drive>> openTables(std::uint64_t device, const 
     return Ext4Drive::open(std::move(fd));
 }
 
+bool mayReadTables(const std::string& path)
+{
+    const auto mounts = readMountTable().value_or(std::vector<MountLine>());
+    const auto top = std::find_if(mounts.rbegin(), mounts.rend(), [&](const MountLine& m) { return m.target == path; });
+    return top != mounts.rend() && isExt(top->type);
+}
+
 Result<DirectAccess> accessDirectly(int folder, const std::string& path, const EntryStat& root,
                                     const OpenDevices* devices, std::chrono::milliseconds patience)
 {
@@ -145,10 +152,14 @@ Result<DirectAccess> accessDirectly(int folder, const std::string& path, const E
         if (statEntry(AT_FDCWD, above.c_str(), stat) == 0 && stat.device == root.device)
             access.askKernel.insert(stat.inode);
     }
-    // The clock that the filesystem stamps changes with; then all that was written until now goes to the tables.
+    // The clock that the filesystem stamps changes with; then all that was written until now goes to the tables. A call
+    // stamps what it changes first: one that is at work just now may have done so a moment ago.
     timespec now{};
     ::clock_gettime(CLOCK_REALTIME_COARSE, &now);
-    access.since = {now.tv_sec, static_cast<std::uint32_t>(now.tv_nsec)};
+    constexpr long moment = 200000000, second = 1000000000;
+    access.since = now.tv_nsec >= moment
+                       ? Moment{now.tv_sec, static_cast<std::uint32_t>(now.tv_nsec - moment)}
+                       : Moment{now.tv_sec - 1, static_cast<std::uint32_t>(now.tv_nsec + second - moment)};
     const auto synced =
         own->readOnly ? std::optional(true)
                       : askWithin(patience, [copy = std::make_shared<UniqueFd>(::fcntl(folder, F_DUPFD_CLOEXEC, 0))] {

@@ -31,7 +31,7 @@ Result<UniqueFd> openBlockDevice(std::uint64_t device);
 /// How a scan may read a place directly.
 struct DirectAccess {
     std::shared_ptr<const Ext4Drive> drive;
-    Moment since; ///< all that was written before lies in the tables; what changed then or later is for the kernel
+    Moment since; ///< what was written before lies in the tables; what changed then or later is for the kernel
     std::uint64_t device = 0;
     std::set<std::uint64_t> askKernel; ///< inodes of folders in which something else is mounted
     bool wholeDrive = false;           ///< the root of the filesystem
@@ -44,6 +44,10 @@ struct DirectAccess {
 /// up already; null: the device is opened here, which is for root only.
 Result<DirectAccess> accessDirectly(int folder, const std::string& path, const EntryStat& root,
                                     const OpenDevices* devices, std::chrono::milliseconds patience);
+
+/// Whether the place is the root of a mounted drive whose tables can be read given the rights. Asks only the list of
+/// mounts.
+bool mayReadTables(const std::string& path);
 
 /// The tables alone, with what else mounts say of a device, for who only counts: see drive_account.h.
 Result<std::shared_ptr<const Ext4Drive>> openTables(std::uint64_t device, const OpenDevices* devices);

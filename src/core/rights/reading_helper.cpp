@@ -8,12 +8,15 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <chrono>
 #include <csignal>
 #include <mutex>
 #include <thread>
 
+#include "core/base/figures.h"
 #include "core/base/locks.h"
 #include "core/base/text.h"
+#include "core/platform/folders.h"
 #include "core/platform/unique_fd.h"
 #include "core/rights/helper_process.h"
 #include "core/snapshot/header.h"
@@ -186,6 +189,8 @@ std::string encodeRequest(const HelperRequest& request)
         (bytes += "path ").append(path) += '\0';
     for (const auto& glob : request.exclude)
         (bytes += "leave-out ").append(glob) += '\0';
+    if (request.onlyTables)
+        bytes.append("only-tables") += '\0';
     return bytes.append("end") += '\0';
 }
 
@@ -208,13 +213,15 @@ Result<HelperRequest> decodeRequest(std::string_view bytes)
             request.paths.emplace_back(text.substr(5));
         } else if (text.starts_with("leave-out ") && request.exclude.size() < mostPaths) {
             request.exclude.emplace_back(text.substr(10));
+        } else if (text == "only-tables") {
+            request.onlyTables = true;
         } else {
             return wrong;
         }
     }
 }
 
-Result<Done> serveRequest(int in, int out)
+Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> devices)
 {
     std::string bytes;
     char buffer[1 << 14];
@@ -235,6 +242,8 @@ Result<Done> serveRequest(int in, int out)
     Sender sender(out);
     ScanOptions options;
     options.exclude = request->exclude;
+    options.devices = std::move(devices);
+    options.method = request->onlyTables ? ScanMethod::Tables : ScanMethod::Best;
     std::uint64_t entries = 0, disk = 0;
     for (std::uint32_t i = 0; i < request->paths.size() && sender.error() == 0; ++i) {
         ScanProgress progress;
@@ -353,6 +362,42 @@ Result<std::vector<ReadFolder>> runHelper(const std::vector<std::string>& comman
     if (!answer && !ended && ended.error().kind != ErrorKind::Damaged)
         return ended.error();
     return answer;
+}
+
+Result<ScanResult> scanByHelper(const std::vector<std::string>& command, const std::string& path,
+                                const ScanOptions& options, std::stop_token stop, ScanProgress* progress)
+{
+    const auto begin = std::chrono::steady_clock::now();
+    const auto real = canonicalPath(path);
+    if (!real)
+        return real.error();
+    ScanResult result;
+    result.started = currentTime();
+    HelperRequest request;
+    request.paths = {*real};
+    request.exclude = options.exclude;
+    request.onlyTables = true;
+    auto answer = runHelper(
+        command, request,
+        [progress](const HelperProgress& heard) {
+            if (progress)
+                progress->hear(heard.entries, heard.diskBytes, heard.folder);
+        },
+        stop);
+    if (!answer)
+        return answer.error();
+    if (answer->size() != 1)
+        return rubbish();
+    auto& read = answer->front();
+    if (!read.tree)
+        return Error{ErrorKind::WrongFormat, *real, 0, read.problem};
+    result.tree = std::move(read.tree);
+    result.unreadable = read.unreadable;
+    result.unreadableList = std::move(read.unreadableList);
+    result.direct = true;
+    result.methodReason = "The drive's own tables were read.";
+    result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+    return result;
 }
 
 } // namespace kurvo

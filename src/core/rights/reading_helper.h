@@ -4,7 +4,8 @@
 // it found. Neither side trusts the other.
 //
 // The request, on the helper's standard input, is a row of NUL-terminated strings: "kurvo-request 1", then "path "
-// before each folder (absolute) and "leave-out " before each glob, and "end".
+// before each folder (absolute) and "leave-out " before each glob, "only-tables" for drives of which only their own
+// tables are to be read (docs/direct.md), and "end".
 //
 // The answer, on its standard output, is "KURVOANS" and frames: u32 kind, u32 length, so many bytes; little-endian.
 //   1 progress   u64 entries, u64 bytes on disk, then the current folder
@@ -29,6 +30,7 @@ namespace kurvo {
 struct HelperRequest {
     std::vector<std::string> paths; ///< folders, absolute; bytes
     std::vector<std::string> exclude;
+    bool onlyTables = false; ///< fails where the drive's own tables cannot be read
 };
 
 struct HelperProgress {
@@ -51,7 +53,8 @@ std::string encodeRequest(const HelperRequest& request);
 Result<HelperRequest> decodeRequest(std::string_view bytes);
 
 /// The helper's side: reads a request from `in`, scans, answers on `out`. Rights must have been given up before.
-Result<Done> serveRequest(int in, int out);
+/// `devices`: opened before that.
+Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> devices = {});
 
 /// Reads an answer until its end mark. Every length is checked before it is believed, and a tree is only taken for the
 /// path that was asked for. WrongFormat for rubbish, Damaged where it ends before its end mark, Cancelled by `stop`.
@@ -64,5 +67,9 @@ Result<std::vector<ReadFolder>> readAnswer(int fd, const HelperRequest& request,
 Result<std::vector<ReadFolder>> runHelper(const std::vector<std::string>& command, const HelperRequest& request,
                                           const std::function<void(const HelperProgress&)>& onProgress,
                                           std::stop_token stop);
+
+/// A scan of the drive at `path` by such a helper, from the drive's own tables; fails where they cannot be read.
+Result<ScanResult> scanByHelper(const std::vector<std::string>& command, const std::string& path,
+                                const ScanOptions& options, std::stop_token stop, ScanProgress* progress);
 
 } // namespace kurvo

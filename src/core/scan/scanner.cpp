@@ -41,6 +41,14 @@ void ScanProgress::beginAgain()
     unreadable_ = 0;
 }
 
+void ScanProgress::hear(std::uint64_t entries, std::uint64_t diskBytes, const std::string& folder)
+{
+    entries_ = entries;
+    disk_ = diskBytes;
+    const Lock lock(mutex_);
+    current_ = folder;
+}
+
 void ScanProgress::setPaused(bool paused)
 {
     const Lock lock(mutex_);
@@ -129,10 +137,12 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
     ScanResult result;
     result.started = currentTime();
     std::shared_ptr<const DirectAccess> direct;
-    if (options.method == ScanMethod::Best) {
+    if (options.method != ScanMethod::Walk) {
         auto access = accessDirectly(folder.get(), path, rootStat, options.devices.get(), options.patience);
         if (access)
             direct = std::make_shared<DirectAccess>(std::move(*access));
+        else if (options.method == ScanMethod::Tables)
+            return access.error();
         else
             result.methodReason = access.error().sentence;
     } else {
@@ -161,6 +171,9 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
         result.direct = problem.empty();
         result.methodReason = problem.empty() ? "The drive's own tables were read." : problem;
         direct.reset();
+        if (!result.direct && !ended && options.method == ScanMethod::Tables)
+            return Error{ErrorKind::Unsupported, path, 0, problem};
+        result.direct |= ended;
     }
     if (!result.direct)
         read(std::move(folder));

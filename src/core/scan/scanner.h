@@ -32,7 +32,11 @@ namespace kurvo {
 class OpenDevices;
 
 /// Asking the kernel for each entry, or reading the drive's own tables (docs/direct.md).
-enum class ScanMethod { Best, Walk };
+enum class ScanMethod {
+    Best,
+    Walk,
+    Tables ///< fails, with the reason, where they cannot be read
+};
 
 struct ScanOptions {
     ScanMethod method = ScanMethod::Best;
@@ -63,6 +67,8 @@ public:
     bool isPaused() const { return paused_.load(std::memory_order_relaxed); }
     /// For a scan that starts over with another method.
     void beginAgain();
+    /// For a scan that somebody else makes: what was heard of it.
+    void hear(std::uint64_t entries, std::uint64_t diskBytes, const std::string& folder);
 
 private:
     friend class Walk;

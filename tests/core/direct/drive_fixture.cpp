@@ -128,8 +128,8 @@ ScanResult walked(const std::string& mount)
 
 ScanResult readDirectly(const std::string& mount)
 {
-    // What was changed in the same tick of the clock as the scan begins is the kernel's to say.
-    ::usleep(20000);
+    // What was changed in the moment before the scan begins is the kernel's to say.
+    ::usleep(250000);
     return scanned(mount, ScanMethod::Best);
 }
 
