@@ -42,6 +42,8 @@ int main(int argc, char** argv)
         command->add_flag("--force", force, "replace an earlier one");
     };
     addForce(scanCommand);
+    bool walk = false;
+    scanCommand->add_flag("--walk", walk, "ask for each entry, also where a drive's own tables could be read");
     scanCommand->add_flag("--json", json, "print JSON, one object a PATH");
 
     std::string source;
@@ -248,6 +250,7 @@ int main(int argc, char** argv)
                 return ExitUsage;
             }
             scan.json = json;
+            scan.options.method = walk ? kurvo::ScanMethod::Walk : kurvo::ScanMethod::Best;
             scan.force = force;
             return runScan(scan);
         }

@@ -457,21 +457,51 @@ TEST_CASE("as anybody: what could not be read is read with rights and grafted", 
     std::filesystem::copy_file(w.place()->snapshotFile, out, std::filesystem::copy_options::overwrite_existing);
 }
 
-TEST_CASE("the tree of an unprivileged scan and its helper is that of root", "[window]")
+// The same for a whole drive.
+TEST_CASE("as anybody: a whole drive is read from its own tables with rights", "[.as-nobody-drive]")
 {
-    if (::geteuid() != 0) {
-        WARN("needs root to start a helper with rights; skipped");
-        return;
-    }
-    TestFolder t;
-    t.file("home/papers/a.odt", 40000);
-    t.file("home/locked/inside/film.mkv", 900000);
-    t.file("home/locked/.cache/x", 70000);
-    t.link("home/papers/a.odt", "home/locked/linked.odt");
-    t.file("home/.private/key", 3000);
-    for (const std::string folder : {"home/locked", "home/.private"})
-        REQUIRE(::chmod((t / folder).c_str(), 0700) == 0);
-    for (const std::string folder : {"", "home", "home/papers"})
+    const std::string place = std::getenv("KURVO_TEST_PLACE"), helper = std::getenv("KURVO_TEST_HELPER"),
+                      out = std::getenv("KURVO_TEST_OUT");
+    Window w;
+    const auto scanned = [&](const std::string& path) {
+        w.models().scans.scanFolder(path, {}, {}, true);
+        REQUIRE(Window::until([&] { return !w.models().scans.runningScan() && !w.models().rights.rightsJob(); }));
+        REQUIRE(w.place());
+    };
+    // Refused: the kernel is asked with the user's own rights, and nobody is asked again.
+    w.models().rights.setHelperCommand({"sh", "-c", "exit 126"});
+    scanned(place);
+    CHECK(w.notice().contains("refused"));
+    CHECK(w.place()->info.unreadable == 2);
+    CHECK_FALSE(w.place()->readWithRights);
+    // Given: its own tables are read.
+    w.models().rights.setHelperCommand({helper, "helper"});
+    scanned(place);
+    REQUIRE(Window::until([&] { return w.place()->readWithRights; }));
+    CHECK(w.place()->info.unreadable == 0);
+    CHECK(w.place()->account.has_value());
+    // The ledger of what was read so has no remainder.
+    std::optional<Ledger> ledger;
+    w.models().rights.writeLedger([&](const Result<Ledger>& written) { ledger = *written; });
+    REQUIRE(Window::until([&] { return ledger.has_value(); }));
+    CHECK(ledger->unexplained == 0);
+    REQUIRE(Window::until([&] { return !w.place()->snapshotFile.empty(); }));
+    std::filesystem::copy_file(w.place()->snapshotFile, out, std::filesystem::copy_options::overwrite_existing);
+}
+
+namespace {
+
+/// Files that only their owner may read, beside others; a helper that has rights, and the tests for anybody to run.
+void fillForAnybody(const TestFolder& t, const std::string& home)
+{
+    t.file(home + "/papers/a.odt", 40000);
+    t.file(home + "/locked/inside/film.mkv", 900000);
+    t.file(home + "/locked/.cache/x", 70000);
+    t.link(home + "/papers/a.odt", home + "/locked/linked.odt");
+    t.file(home + "/.private/key", 3000);
+    for (const std::string folder : {"/locked", "/.private"})
+        REQUIRE(::chmod((t / (home + folder)).c_str(), 0700) == 0);
+    for (const std::string& folder : {std::string(), home, home + "/papers"})
         REQUIRE(::chmod((t / folder).c_str(), 0755) == 0);
     // The build may lie where only root can reach. Set-user-ID stands in for being started by the one who may.
     std::filesystem::copy_file("/proc/self/exe", t / "tests");
@@ -479,27 +509,65 @@ TEST_CASE("the tree of an unprivileged scan and its helper is that of root", "[w
     REQUIRE(::chmod((t / "helper").c_str(), 04755) == 0);
     REQUIRE(::mkdir((t / "out").c_str(), 0777) == 0);
     REQUIRE(::chmod((t / "out").c_str(), 0777) == 0);
+}
+
+int runAsNobody(const TestFolder& t, const char* tag, const std::string& home, const std::string& snapshot,
+                bool terminal)
+{
+    return asNobody([&] {
+        ::setenv("KURVO_TEST_PLACE", (t / home).c_str(), 1);
+        ::setenv("KURVO_TEST_HELPER", (t / "helper").c_str(), 1);
+        ::setenv("KURVO_TEST_OUT", snapshot.c_str(), 1);
+        for (const char* variable : {"HOME", "TMPDIR"}) // those of the tests are root's
+            ::setenv(variable, (t / "out").c_str(), 1);
+        ::unsetenv("XDG_RUNTIME_DIR");
+        if (terminal)
+            ::setenv("KURVO_TEST_TERMINAL", "1", 1);
+        ::execl((t / "tests").c_str(), "tests", tag, nullptr);
+        return false;
+    });
+}
+
+} // namespace
+
+TEST_CASE("the tree of an unprivileged scan and its helper is that of root", "[window]")
+{
+    if (::geteuid() != 0) {
+        WARN("needs root to start a helper with rights; skipped");
+        return;
+    }
+    TestFolder t;
+    fillForAnybody(t, "home");
     const auto asRoot = scan(t / "home");
     REQUIRE(asRoot);
 
     for (const bool terminal : {false, true}) {
         INFO("by terminal: " << terminal);
         const auto snapshot = t / (terminal ? "out/terminal.kurvo" : "out/direct.kurvo");
-        const auto status = asNobody([&] {
-            ::setenv("KURVO_TEST_PLACE", (t / "home").c_str(), 1);
-            ::setenv("KURVO_TEST_HELPER", (t / "helper").c_str(), 1);
-            ::setenv("KURVO_TEST_OUT", snapshot.c_str(), 1);
-            for (const char* variable : {"HOME", "TMPDIR"}) // those of the tests are root's
-                ::setenv(variable, (t / "out").c_str(), 1);
-            ::unsetenv("XDG_RUNTIME_DIR");
-            if (terminal)
-                ::setenv("KURVO_TEST_TERMINAL", "1", 1);
-            ::execl((t / "tests").c_str(), "tests", "[.as-nobody]", nullptr);
-            return false;
-        });
+        const auto status = runAsNobody(t, "[.as-nobody]", "home", snapshot, terminal);
         CHECK(status == 0);
         const auto grafted = readSnapshot(snapshot);
         REQUIRE(grafted);
         CHECK(describe(*grafted->tree) == describe(*asRoot->tree));
     }
+}
+
+TEST_CASE("a whole drive is read with rights from its own tables, and its ledger has no remainder", "[window]")
+{
+    if (!canLoopMount("mkfs.ext4"))
+        return;
+    TestFolder t;
+    const LoopMount drive(t / "drive", "mkfs.ext4 -q -F", 32);
+    ::rmdir((drive.path() + "/lost+found").c_str());
+    fillForAnybody(t, "drive");
+    ::usleep(250000);
+    const auto asRoot = scan(drive.path());
+    REQUIRE(asRoot);
+    if (!asRoot->direct)
+        return; // devices cannot be opened here
+    const auto snapshot = t / "out/drive.kurvo";
+    CHECK(runAsNobody(t, "[.as-nobody-drive]", "drive", snapshot, false) == 0);
+    const auto read = readSnapshot(snapshot);
+    REQUIRE(read);
+    CHECK(describe(*read->tree) == describe(*asRoot->tree));
 }

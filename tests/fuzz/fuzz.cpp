@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // kurvo-fuzz TARGET SECONDS [SEED]: feeds what comes from outside (filter, rules, snapshot, columns, preview, plan,
-// request, rows, logbook) with
+// request, rows, logbook, tables) with
 // seeds that were changed at random, until time is up. Made to be run under ASan+UBSan, which end it at the first
 // fault:
 //   ninja -C build/asan kurvo-fuzz && build/asan/tests/kurvo-fuzz filter 60
+#include <sys/mman.h>
+#include <unistd.h>
 #include <xxhash.h>
 
 #include <chrono>
@@ -17,6 +19,9 @@
 #include "core/act/act_helper.h"
 #include "core/act/run_rows.h"
 #include "core/advice/rule_book.h"
+#include "core/direct/drive_account.h"
+#include "core/direct/ext4_folder.h"
+#include "core/direct/read_ahead.h"
 #include "core/find/filter.h"
 #include "core/preview/preview.h"
 #include "core/snapshot/blocks.h"
@@ -309,6 +314,67 @@ void fuzzPreview()
                      bytes.size());
 }
 
+/// Images of small drives, made without a mount.
+const std::vector<std::string>& driveSeeds()
+{
+    static const TestFolder folder;
+    static const std::vector<std::string> seeds = [] {
+        for (int i = 0; i < 40; ++i)
+            folder.text("in/many/" + std::string(static_cast<std::size_t>(i % 9) * 20, 'n') + std::to_string(i),
+                        "text");
+        for (int i = 0; i < 6; ++i)
+            folder.text("in/few-" + std::to_string(i) + "/f", std::string(static_cast<std::size_t>(i) * 700, 'x'));
+        folder.symlink("many", "in/link");
+        std::vector<std::string> all;
+        for (const auto* line :
+             {"-O ^metadata_csum,^has_journal,^resize_inode", "-O ^metadata_csum,^has_journal,inline_data -I 256",
+              "-t ext2 -I 128 -O ^resize_inode", "-O ^has_journal,^resize_inode",
+              "-O ^metadata_csum,^has_journal,meta_bg,^resize_inode -g 256"}) {
+            const auto image = folder / "image";
+            const auto command = std::string("mkfs.ext4 -q -F -b 1024 -N 128 -d '") + (folder / "in") + "' " + line +
+                                 " '" + image + "' 700 >/dev/null 2>&1";
+            (void)std::remove(image.c_str());
+            if (std::system(command.c_str()) == 0)
+                all.push_back(readAll(image));
+        }
+        if (all.empty())
+            std::abort();
+        return all;
+    }();
+    return seeds;
+}
+
+/// The tables of a drive, with bytes of its first half changed.
+void fuzzTables()
+{
+    auto image = driveSeeds()[below(driveSeeds().size())];
+    const auto bytes = 1 + below(12);
+    for (std::size_t i = 0; i < bytes; ++i) {
+        // The superblock and the descriptors are a small part of the whole, and half of what can go wrong.
+        const auto at = below(3) == 0 ? 1024 + below(1400) : 1024 + below(image.size() / 2);
+        image[at] = below(2) == 0 ? static_cast<char>(below(256)) : static_cast<char>(image[at] ^ (1 << below(8)));
+    }
+    UniqueFd file(::memfd_create("drive", MFD_CLOEXEC));
+    if (::write(file.get(), image.data(), image.size()) != static_cast<ssize_t>(image.size()))
+        std::abort();
+    const auto drive = Ext4Drive::open(std::move(file));
+    if (!drive)
+        return;
+    Ext4Reader reader(*drive, {std::int64_t{1} << 40, 0});
+    std::vector<std::uint64_t> inodes;
+    for (std::uint64_t inode = 1; inode <= std::min<std::uint64_t>((*drive)->inodes(), 200); ++inode) {
+        inodes.push_back(inode);
+        (void)reader.readFolder(inode, below(2) == 0 ? 0 : 2, nullptr, [](std::uint64_t, std::string_view name) {
+            if (name.empty() || name.find('/') != name.npos)
+                std::abort();
+        });
+    }
+    reader.readInodes(inodes, [](std::size_t, const Ext4Inode*) {});
+    TablePassProgress progress;
+    readAhead(**drive, progress);
+    (void)accountOf(**drive);
+}
+
 } // namespace
 
 /// What is left here was broken on purpose: nobody else has to read it.
@@ -317,12 +383,12 @@ void kurvo::test::checkSnapshotsIn(const std::string&) { }
 int main(int argc, char** argv)
 {
     const std::map<std::string, std::function<void()>> targets{
-        {"filter", fuzzFilter},   {"rules", fuzzRules},     {"snapshot", fuzzSnapshot},
-        {"columns", fuzzColumns}, {"preview", fuzzPreview}, {"plan", fuzzPlan},
-        {"request", fuzzRequest}, {"rows", fuzzRows},       {"logbook", fuzzLogbook}};
+        {"filter", fuzzFilter},   {"rules", fuzzRules},  {"snapshot", fuzzSnapshot}, {"columns", fuzzColumns},
+        {"preview", fuzzPreview}, {"plan", fuzzPlan},    {"request", fuzzRequest},   {"rows", fuzzRows},
+        {"logbook", fuzzLogbook}, {"tables", fuzzTables}};
     const auto target = argc >= 3 ? targets.find(argv[1]) : targets.end();
     if (target == targets.end()) {
-        std::fputs("kurvo-fuzz filter|rules|snapshot|columns|preview|plan|request|rows|logbook SECONDS [SEED]\n",
+        std::fputs("kurvo-fuzz filter|rules|snapshot|columns|preview|plan|request|rows|logbook|tables SECONDS [SEED]\n",
                    stderr);
         return 2;
     }

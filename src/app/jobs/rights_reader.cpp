@@ -263,7 +263,7 @@ void RightsReader::writeLedger(const std::function<void(const Result<Ledger>&)>&
     runAsync(
         this,
         [tree = p->tree, info = p->info, unreadable = p->unreadable, whole = p->wholeDrive,
-         excluded = p->options.exclude, inTrash] {
+         excluded = p->options.exclude, inTrash, account = p->account] {
             const auto facts = readLedgerFacts(info.mountPoint);
             if (!facts)
                 return std::make_shared<Result<Ledger>>(facts.error());
@@ -275,6 +275,7 @@ void RightsReader::writeLedger(const std::function<void(const Result<Ledger>&)>&
             scan.wholeDrive = whole;
             scan.excluded = excluded;
             scan.inTrash = inTrash;
+            scan.account = account;
             return std::make_shared<Result<Ledger>>(kurvo::writeLedger(scan, *facts));
         },
         [answer](const std::shared_ptr<Result<Ledger>>& ledger) { answer(*ledger); });

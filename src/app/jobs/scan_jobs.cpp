@@ -36,6 +36,7 @@ Result<ScanResult> scanWithRights(const std::vector<std::string>& command, const
 {
     if (!command.empty() && !job.options.crossMounts && mayReadTables(job.path)) {
         auto read = scanByHelper(command, job.path, job.options, job.stop.get_token(), job.progress.get());
+        job.byHelper = static_cast<bool>(read);
         if (read || job.stop.get_token().stop_requested())
             return read;
         // Who refused once is not asked again.
@@ -136,6 +137,8 @@ void ScanJobs::startScan(const std::shared_ptr<ScanJob>& job)
             found.wholeDrive = found.info.place == found.info.mountPoint;
             found.unreadable = outcome.result->unreadableList;
             found.options = job->options;
+            found.withRights = job->byHelper;
+            found.account = outcome.result->account;
             found.info.crossMounts = job->options.crossMounts;
             found.info.exclude = job->options.exclude;
             return outcome;

@@ -26,6 +26,7 @@ struct ScanJob {
     QString name; ///< for people
     ScanOptions options;
     bool withRights = false; ///< go on with administrator rights where it must
+    bool byHelper = false;   ///< and was read by the helper as a whole, once the scan has ended
     std::string refused;     ///< why these were not given: a sentence, once the scan has ended
     std::shared_ptr<ScanProgress> progress = std::make_shared<ScanProgress>();
     SnapshotInfo about;                ///< of the place, once known

@@ -32,11 +32,11 @@ void SnapshotKeeper::save(std::uint64_t id)
     runAsync(
         this,
         [folder = folders_.snapshots(), known = place->snapshotFile, info = std::move(info), whole = place->wholeDrive,
-         tree = place->tree]() mutable -> Saved {
+         tree = place->tree, account = place->account]() mutable -> Saved {
             if (whole)
-                info.ledger =
-                    ledgerFigures({tree.get(), info.notRead, info.unreadable, info.partial, true, info.exclude, 0},
-                                  info.mountPoint, info.capacity);
+                info.ledger = ledgerFigures(
+                    {tree.get(), info.notRead, info.unreadable, info.partial, true, info.exclude, 0, account},
+                    info.mountPoint, info.capacity);
             if (known.empty()) {
                 std::size_t removed = 0;
                 const auto added = addSnapshot(folder, info, *tree, &removed);

@@ -102,10 +102,11 @@ struct Place {
     Capacity capacity;       ///< of the drive; read again after each change, for a live place
     bool wholeDrive = false; ///< the place is the root of its drive
 
-    ScanOptions options;                ///< how it was scanned
-    std::vector<Unreadable> unreadable; ///< what could not be read, as far as listed; empty for a snapshot
-    std::vector<std::string> changed;   ///< folders that something happened in since the scan; paths
-    bool readWithRights = false;        ///< what could not be read was asked for with administrator rights
+    ScanOptions options;                 ///< how it was scanned
+    std::vector<Unreadable> unreadable;  ///< what could not be read, as far as listed; empty for a snapshot
+    std::vector<std::string> changed;    ///< folders that something happened in since the scan; paths
+    std::optional<DriveAccount> account; ///< what the drive's own tables have in all, where they were read
+    bool readWithRights = false;         ///< what could not be read was asked for with administrator rights
 
     NodeId focus = rootNode;
     NodeId selection = noNode;

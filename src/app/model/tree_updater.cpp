@@ -19,6 +19,8 @@ Place ScannedPlace::place() const
     place.wholeDrive = wholeDrive;
     place.unreadable = unreadable;
     place.options = options;
+    place.readWithRights = withRights;
+    place.account = account;
     return place;
 }
 
@@ -120,6 +122,8 @@ void TreeUpdater::finish(std::uint64_t id, const ScannedPlace& scanned)
     open->capacity = scanned.info.capacity;
     open->wholeDrive = scanned.wholeDrive;
     open->unreadable = scanned.unreadable;
+    open->readWithRights = scanned.withRights;
+    open->account = scanned.account;
     open->choose();
     places_.addUpPlan(id);
     if (places_.isCurrent(id)) {
@@ -331,7 +335,8 @@ void TreeUpdater::replace(std::uint64_t id, ScannedPlace scanned, Then then)
         place.options = scanned.options;
         place.changed.clear();
         place.snapshotFile.clear(); // its own is not saved yet
-        place.readWithRights = false;
+        place.readWithRights = scanned.withRights;
+        place.account = scanned.account;
         place.earlierLookedFor = false; // there is a newer one to compare with
     };
     job.then = std::move(then);

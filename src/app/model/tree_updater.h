@@ -35,6 +35,8 @@ struct ScannedPlace {
     std::vector<Unreadable> unreadable;
     ScanOptions options;
     bool wholeDrive = false;
+    bool withRights = false;             ///< read with administrator rights
+    std::optional<DriveAccount> account; ///< then: what the drive's tables have in all
 
     /// As a place of its own.
     Place place() const;

@@ -107,6 +107,15 @@ Result<std::shared_ptr<const Ext4Drive>> openTables(std::uint64_t device, const 
     return Ext4Drive::open(std::move(fd));
 }
 
+std::shared_ptr<const Ext4Drive> seekingDrive(const std::string& path, const EntryStat& root,
+                                              const OpenDevices* devices)
+{
+    if (!isRotational(root.device) || !mayReadTables(path))
+        return nullptr;
+    auto tables = openTables(root.device, devices);
+    return tables ? *tables : nullptr;
+}
+
 bool mayReadTables(const std::string& path)
 {
     const auto mounts = readMountTable().value_or(std::vector<MountLine>());

@@ -49,6 +49,11 @@ Result<DirectAccess> accessDirectly(int folder, const std::string& path, const E
 /// mounts.
 bool mayReadTables(const std::string& path);
 
+/// The tables of a disk that has to seek, of which the place is the root: for reading them ahead of a walk. Null where
+/// there are none to be had.
+std::shared_ptr<const Ext4Drive> seekingDrive(const std::string& path, const EntryStat& root,
+                                              const OpenDevices* devices);
+
 /// The tables alone, with what else mounts say of a device, for who only counts: see drive_account.h.
 Result<std::shared_ptr<const Ext4Drive>> openTables(std::uint64_t device, const OpenDevices* devices);
 

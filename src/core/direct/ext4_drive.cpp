@@ -189,7 +189,8 @@ std::string Ext4Drive::understand(const unsigned char* s)
         !std::has_single_bit(descriptorSize_) || firstInode_ < 11 || blocks_ <= firstBlock_)
         return "Its superblock says what cannot be.";
     const auto groups = (blocks_ - firstBlock_ + blocksInGroup_ - 1) / blocksInGroup_;
-    if (groups * inodesInGroup_ != inodes_)
+    constexpr std::uint64_t mostGroups = 4 << 20; // of 128 MiB each on most drives, and of 8 MiB at the least
+    if (groups * inodesInGroup_ != inodes_ || groups > mostGroups)
         return "Its superblock says what cannot be.";
     // The rest must fit on the device, or a damaged number would ask for memory without end.
     if (blocks_ * blockSize_ > deviceSize_)

@@ -205,8 +205,10 @@ bool Ext4Reader::extents(const unsigned char* node, std::size_t size, unsigned d
             if (sum + 4 > block.size() || crc32c(seed, block.data(), sum) != u32(block.data() + sum))
                 return false;
         }
+        const auto before = next;
         if (u16(block.data() + 6) + 1u != below ||
-            !extents(block.data(), block.size(), below - 1, seed, blocks, runs, next))
+            !extents(block.data(), block.size(), below - 1, seed, blocks, runs, next) ||
+            next == before) // an empty node could be led to over and over
             return false;
     }
     return true;

@@ -243,6 +243,7 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
     const auto& tree = *scan.tree;
     const auto& sums = tree.sums(rootNode);
     const auto seen = seenOnThisMount(tree, facts);
+    const auto& tables = facts.tables ? facts.tables : scan.account;
 
     ledger.lines.push_back(
         lineOf(LedgerPart::Seen, seen.disk,
@@ -251,18 +252,18 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
     if (scan.inTrash > 0)
         ledger.lines.push_back(
             lineOf(LedgerPart::InTrash, scan.inTrash, "Put there from this place; free once the trash is emptied."));
-    ledger.lines.push_back(namelessLine(facts.nameless, facts.tables));
+    ledger.lines.push_back(namelessLine(facts.nameless, tables));
     std::uint64_t below = 0;
     if (auto line = beneathLine(facts.beneath)) {
         below = line->bytes.value_or(0);
         ledger.lines.push_back(std::move(*line));
     }
-    const bool isWhole = facts.tables && scan.wholeDrive && !scan.partial && scan.excluded.empty();
+    const bool isWhole = tables && scan.wholeDrive && !scan.partial && scan.excluded.empty();
     if (isWhole)
-        if (auto line = unreachableLine(*facts.tables, seen.disk + scan.inTrash + below))
+        if (auto line = unreachableLine(*tables, seen.disk + scan.inTrash + below))
             ledger.lines.push_back(std::move(*line));
-    if (facts.tables)
-        ledger.lines.push_back(ownLine(*facts.tables, ledger.capacity));
+    if (tables)
+        ledger.lines.push_back(ownLine(*tables, ledger.capacity));
     else if (facts.filesystem.structures > 0 || !facts.filesystem.structuresEvidence.empty()) {
         auto evidence = facts.filesystem.structuresEvidence;
         if (!evidence.empty() && evidence[0] >= 'a' && evidence[0] <= 'z')
@@ -320,9 +321,8 @@ Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts)
     if (facts.filesystem.inodesUsed > 0) {
         InodeCheck check;
         check.used = facts.filesystem.inodesUsed;
-        check.found = seen.inodes + (facts.tables ? facts.tables->orphanInodes + facts.tables->reservedInodes +
-                                                        facts.tables->attributeInodes
-                                                  : facts.nameless.files.size() + facts.filesystem.namelessInodes);
+        check.found = seen.inodes + (tables ? tables->orphanInodes + tables->reservedInodes + tables->attributeInodes
+                                            : facts.nameless.files.size() + facts.filesystem.namelessInodes);
         for (const auto& b : facts.beneath)
             check.found += b.entries;
         ledger.inodes = check;

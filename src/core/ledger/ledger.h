@@ -99,6 +99,8 @@ struct LedgerScan {
     bool wholeDrive = true;
     std::vector<std::string> excluded; ///< globs that were left out
     std::uint64_t inTrash = 0;         ///< bytes put into the trash since, and not in the tree
+    std::optional<DriveAccount> account =
+        std::nullopt; ///< from when it was scanned, for where tables cannot be read now
 };
 /// Adds it all up. Nothing is asked of the system.
 Ledger writeLedger(const LedgerScan& scan, const LedgerFacts& facts);

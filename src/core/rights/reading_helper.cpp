@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <chrono>
 #include <csignal>
@@ -16,6 +17,7 @@
 #include "core/base/figures.h"
 #include "core/base/locks.h"
 #include "core/base/text.h"
+#include "core/direct/direct_access.h"
 #include "core/platform/folders.h"
 #include "core/platform/unique_fd.h"
 #include "core/rights/helper_process.h"
@@ -31,7 +33,7 @@ constexpr std::size_t largestRequest = std::size_t{16} << 20;
 constexpr std::size_t mostPaths = 20000;
 constexpr std::uint32_t largestFrame = 4u << 20;
 
-enum class Frame : std::uint32_t { Progress = 1, Part, Unreadable, Scanned, Failed, End };
+enum class Frame : std::uint32_t { Progress = 1, Part, Unreadable, Scanned, Failed, End, Account };
 
 bool writeAll(int fd, std::string_view bytes)
 {
@@ -94,6 +96,35 @@ void sendScan(Sender& out, std::uint32_t number, const ScanResult& result)
     out.send(Frame::Scanned, payload);
 }
 
+/// The fields of an account in the order in which they are sent.
+template <typename Account>
+auto fieldsOf(Account& a)
+{
+    return std::array{&a.named,           &a.namedInodes, &a.orphans,        &a.orphanInodes,
+                      &a.attributeInodes, &a.reserved,    &a.reservedInodes, &a.journal,
+                      &a.layout,          &a.twice,       &a.total};
+}
+
+/// What the tables have in all, of the drive that holds this folder; empty where that is not known.
+std::string accountPayload(std::uint32_t number, const std::string& path, const OpenDevices* devices,
+                           const std::stop_token& stop)
+{
+    EntryStat root;
+    if (statEntry(AT_FDCWD, path.c_str(), root) != 0)
+        return {};
+    const auto tables = openTables(root.device, devices);
+    if (!tables || (*tables)->hasClusters())
+        return {};
+    const auto account = accountOf(**tables, stop);
+    if (!account || account->notRead > 0)
+        return {};
+    std::string payload;
+    putU32(payload, number);
+    for (const auto* field : fieldsOf(*account))
+        putU64(payload, *field);
+    return payload;
+}
+
 Error rubbish()
 {
     return {ErrorKind::WrongFormat, {}, 0, "The helper sent something that is no answer. Nothing of it was used."};
@@ -136,6 +167,8 @@ public:
             scans_.push_back(std::move(scan));
             return Done{};
         }
+        case Frame::Account:
+            return addAccount(payload);
         case Frame::End:
             end_ = true;
             return Done{};
@@ -150,6 +183,21 @@ private:
             snapshot_ = UniqueFd(::memfd_create("kurvo-answer", MFD_CLOEXEC));
         if (!snapshot_ || !writeAll(snapshot_.get(), bytes))
             return systemError("take in the helper's answer", {}, errno);
+        return Done{};
+    }
+    Result<Done> addAccount(std::string_view payload)
+    {
+        DriveAccount account;
+        const auto fields = fieldsOf(account);
+        if (payload.size() != 4 + 8 * fields.size() || scans_.empty() || getU32(payload, 0) >= request_.paths.size() ||
+            scans_.back().path != request_.paths[getU32(payload, 0)])
+            return rubbish();
+        for (std::size_t i = 0; i < fields.size(); ++i) {
+            *fields[i] = getU64(payload, 4 + 8 * i);
+            if (*fields[i] >> 60 != 0)
+                return rubbish();
+        }
+        scans_.back().account = account;
         return Done{};
     }
     Result<Done> scanned(std::uint32_t number, std::uint64_t unreadable)
@@ -263,6 +311,9 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
             }
         });
         auto result = scan(request->paths[i], options, stop.get_token(), &progress);
+        std::string account;
+        if (result && request->onlyTables && !result->stopped)
+            account = accountPayload(i, request->paths[i], options.devices.get(), stop.get_token());
         reporter.request_stop();
         reporter.join();
         entries += progress.entries();
@@ -270,6 +321,8 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
         // A link in the path would give another place than was asked for.
         if (result && result->tree->name(rootNode) == request->paths[i]) {
             sendScan(sender, i, *result);
+            if (!account.empty())
+                sender.send(Frame::Account, account);
             continue;
         }
         std::string payload;
@@ -395,6 +448,7 @@ Result<ScanResult> scanByHelper(const std::vector<std::string>& command, const s
     result.unreadable = read.unreadable;
     result.unreadableList = std::move(read.unreadableList);
     result.direct = true;
+    result.account = read.account;
     result.methodReason = "The drive's own tables were read.";
     result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     return result;

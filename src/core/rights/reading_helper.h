@@ -14,10 +14,12 @@
 //   4 scanned    u32 number of the path in the request, u64 number unreadable; the parts since are its snapshot
 //   5 failed     u32 number of the path in the request, then a sentence
 //   6 end
+//   7 account    u32 number of the path in the request, then eleven u64: a DriveAccount, field by field (core/direct)
 #pragma once
 
 #include <cstdint>
 #include <functional>
+#include <optional>
 #include <stop_token>
 #include <string>
 #include <vector>
@@ -45,7 +47,8 @@ struct ReadFolder {
     std::shared_ptr<const FileTree> tree; ///< null where it failed
     std::uint64_t unreadable = 0;
     std::vector<Unreadable> unreadableList;
-    std::string problem; ///< a sentence, where it failed
+    std::string problem;                 ///< a sentence, where it failed
+    std::optional<DriveAccount> account; ///< where only tables were asked for
 };
 
 std::string encodeRequest(const HelperRequest& request);

@@ -6,7 +6,6 @@
 #include <algorithm>
 #include <cerrno>
 #include <chrono>
-#include <functional>
 #include <new>
 #include <system_error>
 #include <thread>
@@ -90,41 +89,65 @@ Result<ScanResult> scan(const std::string& path, const ScanOptions& options, std
 namespace {
 
 /// Brings the tables into memory. Others are to read them when that has ended; where the disk need not seek they begin
-/// after a moment all the same, so that there is something to see.
+/// after a moment all the same, so that there is something to see. A disk that does not answer is left behind.
 class Ahead {
 public:
-    Ahead(const DirectAccess& access, const std::stop_token& stop) : forward_(stop, [this] { stop_.request_stop(); })
+    Ahead(std::shared_ptr<const Ext4Drive> drive, bool wait, std::chrono::milliseconds patience,
+          const std::stop_token& stop)
     {
-        if (!access.wholeDrive || tablesAreCached(*access.drive))
+        if (!drive || tablesAreCached(*drive))
             return;
-        thread_ = std::thread([this, drive = access.drive] {
-            readAhead(*drive, progress_, stop_.get_token());
-            const std::lock_guard lock(mutex_);
-            over_ = true;
-            changed_.notify_all();
-        });
-        constexpr std::chrono::milliseconds moment{700};
-        std::unique_lock lock(mutex_);
-        if (access.rotational)
-            changed_.wait(lock, [this] { return over_; });
-        else
-            changed_.wait_for(lock, moment, [this] { return over_; });
+        try {
+            std::thread([shared = shared_, drive = std::move(drive)] {
+                try {
+                    readAhead(*drive, shared->progress, shared->stop.get_token());
+                } catch (const std::exception&) { // no memory: others are just not helped
+                }
+                const std::lock_guard lock(shared->mutex);
+                shared->over = true;
+                shared->changed.notify_all();
+            }).detach();
+        } catch (const std::system_error&) {
+            return;
+        }
+        running_ = true;
+        constexpr std::chrono::milliseconds moment{700}, look{100};
+        auto done = shared_->progress.done.load();
+        for (auto still = std::chrono::milliseconds(0), all = still; still < patience && (wait || all < moment);
+             still += look, all += look) {
+            if (endsWithin(look) || stop.stop_requested())
+                return;
+            const auto now = shared_->progress.done.load();
+            if (now != done)
+                still = {};
+            done = now;
+        }
     }
     ~Ahead()
     {
-        stop_.request_stop();
-        if (thread_.joinable())
-            thread_.join();
+        shared_->stop.request_stop();
+        if (running_)
+            endsWithin(std::chrono::milliseconds(500));
     }
+    Ahead(const Ahead&) = delete;
+    Ahead& operator=(const Ahead&) = delete;
 
 private:
-    TablePassProgress progress_;
-    std::stop_source stop_;
-    std::stop_callback<std::function<void()>> forward_;
-    std::mutex mutex_;
-    std::condition_variable changed_;
-    bool over_ = false;
-    std::thread thread_;
+    struct Shared {
+        TablePassProgress progress;
+        std::stop_source stop;
+        std::mutex mutex;
+        std::condition_variable changed;
+        bool over = false;
+    };
+    bool endsWithin(std::chrono::milliseconds time)
+    {
+        std::unique_lock lock(shared_->mutex);
+        return shared_->changed.wait_for(lock, time, [this] { return shared_->over; });
+    }
+
+    std::shared_ptr<Shared> shared_ = std::make_shared<Shared>();
+    bool running_ = false;
 };
 
 Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const ScanOptions& options, std::stop_token stop,
@@ -164,7 +187,7 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
     };
 
     if (direct) {
-        const Ahead ahead(*direct, stop);
+        const Ahead ahead(direct->wholeDrive ? direct->drive : nullptr, direct->rotational, options.patience, stop);
         read(UniqueFd(::fcntl(folder.get(), F_DUPFD_CLOEXEC, 0)));
         const bool ended = stop.stop_requested() || walk->driveGone || walk->outOfMemory || walk->tooMany;
         const auto problem = ended ? std::string() : checkSample(folder.get(), *store, *direct, options, stop);
@@ -175,8 +198,11 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
             return Error{ErrorKind::Unsupported, path, 0, problem};
         result.direct |= ended;
     }
-    if (!result.direct)
+    if (!result.direct) {
+        if (options.method != ScanMethod::Walk)
+            const Ahead ahead(seekingDrive(path, rootStat, options.devices.get()), true, options.patience, stop);
         read(std::move(folder));
+    }
     if (walk->tooMany)
         return Error{ErrorKind::Unsupported, path, 0,
                      displayText(path) + " has more than 4 billion entries, which is more than one scan can hold. "

@@ -18,12 +18,14 @@
 #include <condition_variable>
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <stop_token>
 #include <string>
 #include <vector>
 
 #include "core/base/locks.h"
 #include "core/base/result.h"
+#include "core/direct/drive_account.h"
 #include "core/platform/unique_fd.h"
 #include "core/tree/file_tree.h"
 
@@ -92,6 +94,7 @@ struct ScanResult {
     std::shared_ptr<const FileTree> tree;
     bool direct = false;                    ///< read from the drive's own tables
     std::string methodReason;               ///< why so, as a sentence
+    std::optional<DriveAccount> account;    ///< of all that the tables have, where the helper read them
     std::uint64_t unreadable = 0;           ///< folders and entries that could not be read
     std::vector<Unreadable> unreadableList; ///< the first 10,000 of them, by path
     bool stopped = false;                   ///< ended early: folders with FlagUnfinished were not read
