@@ -35,7 +35,9 @@ Result<ScanResult> scanWithRights(const std::vector<std::string>& command, const
                                   ScanJob& job)
 {
     if (!command.empty() && !job.options.crossMounts && mayReadTables(job.path)) {
+        job.atHelper = true;
         auto read = scanByHelper(command, job.path, job.options, job.stop.get_token(), job.progress.get());
+        job.atHelper = false;
         job.byHelper = static_cast<bool>(read);
         if (read || job.stop.get_token().stop_requested())
             return read;
@@ -322,7 +324,7 @@ void ScanJobs::stopScan(const ScanJob* job)
 void ScanJobs::pauseScan(const ScanJob* job, bool paused)
 {
     for (const auto& running : scans_)
-        if (running.get() == job && (running->pausedSinceMs != 0) != paused) {
+        if (running.get() == job && !running->atHelper && (running->pausedSinceMs != 0) != paused) {
             const auto now = QDateTime::currentMSecsSinceEpoch();
             if (!paused)
                 running->pausedMs += now - running->pausedSinceMs;

@@ -6,6 +6,7 @@
 
 #include <QTimer>
 
+#include <atomic>
 #include <functional>
 #include <memory>
 #include <stop_token>
@@ -25,9 +26,10 @@ struct ScanJob {
     std::string path;
     QString name; ///< for people
     ScanOptions options;
-    bool withRights = false; ///< go on with administrator rights where it must
-    bool byHelper = false;   ///< and was read by the helper as a whole, once the scan has ended
-    std::string refused;     ///< why these were not given: a sentence, once the scan has ended
+    bool withRights = false;           ///< go on with administrator rights where it must
+    std::atomic<bool> atHelper{false}; ///< the helper is at it, which cannot be paused
+    bool byHelper = false;             ///< and was read by the helper as a whole, once the scan has ended
+    std::string refused;               ///< why these were not given: a sentence, once the scan has ended
     std::shared_ptr<ScanProgress> progress = std::make_shared<ScanProgress>();
     SnapshotInfo about;                ///< of the place, once known
     std::uint64_t expectedBytes = 0;   ///< used space of the drive when a whole drive is scanned, else 0

@@ -123,7 +123,11 @@ void MainWindow::makeScanCommands(QMenu* menu)
                                  const bool pause = !isPaused();
                                  all([this, pause](const ScanJob* job) { models_.scans.pauseScan(job, pause); });
                              },
-                         .possible = scanning,
+                         .possible =
+                             [this] {
+                                 const auto* running = models_.scans.runningScan();
+                                 return running && !running->atHelper;
+                             },
                          .wordsNow = [isPaused] { return isPaused() ? tr("Resume scanning") : tr("Pause scanning"); }});
     commands_.add(menu, {.words = tr("Stop scanning"),
                          .keys = {QKeySequence("Ctrl+.")},

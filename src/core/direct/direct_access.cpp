@@ -72,7 +72,8 @@ Result<UniqueFd> openBlockDevice(std::uint64_t device)
     if (auto fd =
             openIfIs("/dev/block/" + std::to_string(device >> 32) + ":" + std::to_string(device & 0xFFFFFFFF), device))
         return fd;
-    return systemError("open the drive's device", {}, error);
+    return systemError("open", "/dev/block/" + std::to_string(device >> 32) + ":" + std::to_string(device & 0xFFFFFFFF),
+                       error);
 }
 
 OpenDevices OpenDevices::open()

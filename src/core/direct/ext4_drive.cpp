@@ -109,7 +109,7 @@ bool isPowerOf(std::uint64_t number, std::uint64_t base)
     return power == number;
 }
 
-Error refusal(const std::string& reason)
+Error notUnderstood(const std::string& reason)
 {
     return {ErrorKind::Unsupported, {}, 0, reason};
 }
@@ -123,7 +123,7 @@ Result<std::shared_ptr<const Ext4Drive>> Ext4Drive::open(UniqueFd device)
     const auto end = ::lseek(device.get(), 0, SEEK_END);
     constexpr off_t smallest = 64 << 10;
     if (end < smallest)
-        return refusal("Its device is too small to be read.");
+        return notUnderstood("Its device is too small to be read.");
     drive->device_ = std::make_unique<DeviceMap>(std::move(device), static_cast<std::uint64_t>(end));
     drive->deviceSize_ = static_cast<std::uint64_t>(end);
     unsigned char block[1024];
@@ -131,18 +131,18 @@ Result<std::shared_ptr<const Ext4Drive>> Ext4Drive::open(UniqueFd device)
         if (const int error = drive->read(1024, block, sizeof block); error != 0)
             return systemError("read the drive's tables from", {}, error);
         if (u16(block + 0x38) != 0xEF53)
-            return refusal("It is no ext4 filesystem.");
+            return notUnderstood("It is no ext4 filesystem.");
         const bool sums = (u32(block + 0x64) & Checksums) != 0;
         if (!sums || crc32c(~0u, block, 0x3FC) == u32(block + 0x3FC))
             break;
         if (attempt == attempts)
-            return refusal("Its superblock does not hold its checksum.");
+            return notUnderstood("Its superblock does not hold its checksum.");
         std::this_thread::sleep_for(between);
     }
     if (auto reason = drive->understand(block); !reason.empty())
-        return refusal(reason);
+        return notUnderstood(reason);
     if (auto reason = drive->readGroups(); !reason.empty())
-        return refusal(reason);
+        return notUnderstood(reason);
     return std::shared_ptr<const Ext4Drive>(std::move(drive));
 }
 

@@ -118,8 +118,8 @@ bool Ext4Reader::holdsSum(const unsigned char* block, std::uint32_t seed) const
     if (count > limit || table + limit * 8 + 8 > size)
         return false;
     const auto* sum = block + table + limit * 8;
-    constexpr unsigned char zeros[4] = {};
-    return crc32c(crc32c(crc32c(seed, block, table + count * 8), sum, 4), zeros, 4) == u32(sum + 4);
+    constexpr unsigned char none[4] = {};
+    return crc32c(crc32c(crc32c(seed, block, table + count * 8), sum, 4), none, 4) == u32(sum + 4);
 }
 
 /// Small folders lie in their inode: in the place of the block map, and then in an extended attribute behind it

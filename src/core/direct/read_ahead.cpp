@@ -10,7 +10,7 @@
 namespace kurvo {
 namespace {
 
-constexpr std::uint64_t pieceSize = 1 << 20;
+constexpr std::uint64_t aheadPiece = 1 << 20;
 constexpr std::uint64_t gap = 64 << 10;           ///< read over rather than sought over
 constexpr std::uint64_t mostBehind = 64ull << 30; ///< a folder's map beyond that is left to others
 
@@ -24,12 +24,12 @@ std::vector<Stretch> inPieces(std::vector<Stretch> all)
     std::sort(all.begin(), all.end(), [](const Stretch& a, const Stretch& b) { return a.at < b.at; });
     std::vector<Stretch> pieces;
     for (auto one : all) {
-        if (!pieces.empty() && one.at <= pieces.back().end + gap && one.end <= pieces.back().at + pieceSize) {
+        if (!pieces.empty() && one.at <= pieces.back().end + gap && one.end <= pieces.back().at + aheadPiece) {
             pieces.back().end = std::max(pieces.back().end, one.end);
             continue;
         }
-        for (; one.end - one.at > pieceSize; one.at += pieceSize)
-            pieces.push_back({one.at, one.at + pieceSize});
+        for (; one.end - one.at > aheadPiece; one.at += aheadPiece)
+            pieces.push_back({one.at, one.at + aheadPiece});
         pieces.push_back(one);
     }
     return pieces;
@@ -123,7 +123,7 @@ void readAhead(const Ext4Drive& drive, TablePassProgress& progress, std::stop_to
     std::atomic<std::size_t> next{0};
     constexpr unsigned members = 2;
     inTeam(members, [&] {
-        std::vector<unsigned char> buffer(pieceSize + gap);
+        std::vector<unsigned char> buffer(aheadPiece + gap);
         for (auto i = next.fetch_add(1); i < blocks.size() && !stop.stop_requested(); i = next.fetch_add(1)) {
             const auto size = blocks[i].end - blocks[i].at;
             drive.device().read(blocks[i].at, buffer.data(), std::min<std::uint64_t>(size, buffer.size()));
