@@ -46,7 +46,7 @@ private:
         return true;
     }
 
-    void count(std::uint64_t number, const unsigned char* raw)
+    void count(std::uint64_t number, unsigned char* raw)
     {
         Ext4Inode inode;
         constexpr std::uint64_t root = 2;

@@ -328,7 +328,7 @@ bool Ext4Drive::waitForWriter(int attempt) const
     return true;
 }
 
-Ext4Drive::Decoded Ext4Drive::decode(std::uint64_t inode, const unsigned char* raw, Ext4Inode& out) const
+Ext4Drive::Decoded Ext4Drive::decode(std::uint64_t inode, unsigned char* raw, Ext4Inode& out) const
 {
     if (!isKind(u16(raw)))
         return Decoded::Nothing;
@@ -339,15 +339,12 @@ Ext4Drive::Decoded Ext4Drive::decode(std::uint64_t inode, const unsigned char* r
     const auto has = [extra](std::size_t end) { return base + extra >= end; };
     out.generation = u32(raw + 0x64);
     if (checksums_) {
-        auto sum = crc32c(seedOf(inode, out.generation), raw, 0x7C);
-        sum = crc32c(sum, zeros, 2);
-        sum = crc32c(sum, raw + 0x7E, base - 0x7E);
-        if (inodeSize_ > base) {
-            sum = crc32c(sum, raw + base, 2);
-            sum = has(0x84) ? crc32c(crc32c(sum, zeros, 2), raw + 0x84, inodeSize_ - 0x84)
-                            : crc32c(sum, raw + 0x82, inodeSize_ - 0x82);
-        }
+        // As if the sum were not there: it is summed up as zero.
         const auto kept = u16(raw + 0x7C) | (has(0x84) ? std::uint32_t{u16(raw + 0x82)} << 16 : 0);
+        raw[0x7C] = raw[0x7D] = 0;
+        if (has(0x84))
+            raw[0x82] = raw[0x83] = 0;
+        const auto sum = crc32c(seedOf(inode, out.generation), raw, inodeSize_);
         if (kept != (has(0x84) ? sum : sum & 0xFFFF))
             return Decoded::BadSum;
     }
@@ -386,7 +383,8 @@ Ext4Drive::Decoded Ext4Drive::decode(std::uint64_t inode, const unsigned char* r
     if (!time(0x10, 0x88, stat.modified, stat.modifiedNs) || !time(0xC, 0x84, stat.changed, stat.changedNs))
         return Decoded::Nothing;
     out.changed = {stat.changed, stat.changedNs};
-    std::memcpy(out.map, raw + 0x28, sizeof out.map);
+    if (stat.kind == EntryKind::Folder)
+        std::memcpy(out.map, raw + 0x28, sizeof out.map);
     return Decoded::Good;
 }
 

@@ -34,7 +34,7 @@ struct Ext4Inode {
     std::uint32_t flags = 0;
     std::uint32_t generation = 0;
     std::uint32_t deleted = 0;  ///< seconds; not 0 for one that was given back, or waits for that (an orphan)
-    unsigned char map[60] = {}; ///< i_block: extents, block map, or content
+    unsigned char map[60] = {}; ///< i_block of a folder: extents, block map, or names
     std::uint64_t length = 0;   ///< i_size, of folders as well
     bool hasExtents() const { return (flags & 0x80000) != 0; }
     bool isInline() const { return (flags & 0x10000000) != 0; }
@@ -77,13 +77,13 @@ public:
     int read(std::uint64_t at, void* into, std::size_t size) const { return device_->copy(at, into, size); }
     const DeviceMap& device() const { return *device_; }
 
-    /// What the raw bytes of an inode say.
+    /// What the raw bytes of an inode say; their checksum is taken out of them.
     enum class Decoded {
         Good,
         BadSum, ///< does not hold its checksum: damaged, or just being written
         Nothing ///< not in use, or says what cannot be
     };
-    Decoded decode(std::uint64_t inode, const unsigned char* raw, Ext4Inode& out) const;
+    Decoded decode(std::uint64_t inode, unsigned char* raw, Ext4Inode& out) const;
     /// Waits a moment before something that does not hold its checksum is read for the `attempt`th time (from 1). False
     /// where that is to be given up: after some attempts, and at once on a drive where it was of no use too often.
     bool waitForWriter(int attempt) const;

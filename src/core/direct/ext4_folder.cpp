@@ -266,7 +266,7 @@ std::size_t Ext4Reader::readRun(std::span<const std::uint64_t> inodes)
 /// Whether the inode, of the stretch read last, can be believed and has not changed.
 bool Ext4Reader::standsStill(std::uint64_t number, Ext4Inode& inode)
 {
-    const auto* raw = table_.data() + (drive_->placeOf(number) - tableAt_);
+    auto* raw = table_.data() + (drive_->placeOf(number) - tableAt_);
     const auto decoded = drive_->decode(number, raw, inode);
     if (decoded != Ext4Drive::Decoded::Good &&
         (decoded == Ext4Drive::Decoded::Nothing || !drive_->readInode(number, inode, raw_)))

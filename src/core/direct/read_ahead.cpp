@@ -48,7 +48,7 @@ std::vector<Stretch> tablesOf(const Ext4Drive& drive)
 /// The blocks of the folders in a piece of a table; of large ones only the first.
 void addFolders(const Ext4Drive& drive, const TablePiece& piece, std::vector<Stretch>& found)
 {
-    const auto* raw = piece.raw;
+    auto* raw = piece.raw;
     for (std::size_t i = 0; i < piece.count; ++i, raw += drive.inodeSize()) {
         constexpr unsigned folder = 0x4000, kind = 0xF000;
         Ext4Inode inode;

@@ -13,7 +13,7 @@ namespace kurvo {
 /// Some inodes that lie one behind the other.
 struct TablePiece {
     std::uint64_t firstInode = 0;
-    const unsigned char* raw = nullptr;
+    unsigned char* raw = nullptr;
     std::size_t count = 0;
 };
 
