@@ -71,7 +71,7 @@ if [ "${1:-}" = --sanitizers ]; then
     # Qt is not built for it: what happens inside of Qt is left out, and the hand-overs of src/app/services/async.cpp are seen.
     export TSAN_OPTIONS=ignore_noninstrumented_modules=1
     side_by_side tsan "core_tests [act]~[kill]" \
-        "core_tests [tree],[scan],[helper],[plan]~[act],[snapshot]~[damage],[explore],[filter],[order],[duplicates],[marks]" model_tests
+        "core_tests [tree],[scan],[helper],[direct],[plan]~[act],[snapshot]~[damage],[explore],[filter],[order],[duplicates],[marks]" model_tests
 fi
 read -r passed failed < <(awk '{ p += $1; f += $2 } END { print p, f }' "$work/totals")
 echo "$passed passed, $failed failed"

@@ -113,6 +113,7 @@ void readAhead(const Ext4Drive& drive, TablePassProgress& progress, std::stop_to
             };
         },
         progress, stop);
+    progress.tablesDone = true;
     const auto blocks = inPieces(std::move(folders));
     std::uint64_t more = 0;
     for (const auto& piece : blocks)

@@ -21,6 +21,7 @@ struct TablePiece {
 /// cannot be read is left out and counted. Blocks.
 struct TablePassProgress {
     std::atomic<std::uint64_t> done{0}, of{0}; ///< bytes
+    std::atomic<bool> tablesDone{false};       ///< what is left are blocks of folders
 };
 using TakePiece = std::function<void(const TablePiece&)>;
 std::uint64_t passTables(const Ext4Drive& drive, const std::function<TakePiece()>& make, TablePassProgress& progress,

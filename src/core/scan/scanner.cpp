@@ -88,8 +88,9 @@ Result<ScanResult> scan(const std::string& path, const ScanOptions& options, std
 
 namespace {
 
-/// Brings the tables into memory. Others are to read them when that has ended; where the disk need not seek they begin
-/// after a moment all the same, so that there is something to see. A disk that does not answer is left behind.
+/// Brings the tables and folders into memory. Others are to read them when that has ended; where the disk need not seek
+/// they begin when the tables are there, which is faster, or after a moment, so that there is something to see. A disk
+/// that does not answer is left behind.
 class Ahead {
 public:
     Ahead(std::shared_ptr<const Ext4Drive> drive, bool wait, std::chrono::milliseconds patience,
@@ -111,11 +112,11 @@ public:
             return;
         }
         running_ = true;
-        constexpr std::chrono::milliseconds moment{700}, look{100};
+        constexpr std::chrono::milliseconds moment{700}, look{10};
         auto done = shared_->progress.done.load();
         for (auto still = std::chrono::milliseconds(0), all = still; still < patience && (wait || all < moment);
              still += look, all += look) {
-            if (endsWithin(look) || stop.stop_requested())
+            if (endsWithin(look) || stop.stop_requested() || (!wait && shared_->progress.tablesDone))
                 return;
             const auto now = shared_->progress.done.load();
             if (now != done)
