@@ -43,6 +43,25 @@ bool isRotational(std::uint64_t device)
     return false;
 }
 
+/// The kernel's own name of a block device ("sda2"); empty where that is not told.
+std::string deviceName(std::uint64_t device)
+{
+    std::ifstream about(sysFolder(device) + "/uevent");
+    for (std::string line; std::getline(about, line);)
+        if (line.starts_with("DEVNAME=") && line.find("..") == std::string::npos)
+            return line.substr(8);
+    return {};
+}
+
+/// The driver for ext2 alone keeps its folders elsewhere, and writes inodes later; most kernels have the one of ext4
+/// for all three.
+bool isServedByExt4(const std::string& type, std::uint64_t device)
+{
+    auto name = deviceName(device);
+    std::replace(name.begin(), name.end(), '/', '!');
+    return type != "ext2" || (!name.empty() && ::access(("/sys/fs/ext4/" + name).c_str(), F_OK) == 0);
+}
+
 UniqueFd openIfIs(const std::string& path, std::uint64_t device)
 {
     UniqueFd fd(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY));
@@ -61,14 +80,12 @@ UniqueFd openIfIs(const std::string& path, std::uint64_t device)
 Result<UniqueFd> openBlockDevice(std::uint64_t device)
 {
     // The kernel's own name for it, below /dev; another name there may be all that a container has.
-    std::ifstream about(sysFolder(device) + "/uevent");
     int error = ENOENT;
-    for (std::string line; std::getline(about, line);)
-        if (line.starts_with("DEVNAME=") && line.find("..") == std::string::npos) {
-            if (auto fd = openIfIs("/dev/" + line.substr(8), device))
-                return fd;
-            error = errno;
-        }
+    if (const auto name = deviceName(device); !name.empty()) {
+        if (auto fd = openIfIs("/dev/" + name, device))
+            return fd;
+        error = errno;
+    }
     if (auto fd =
             openIfIs("/dev/block/" + std::to_string(device >> 32) + ":" + std::to_string(device & 0xFFFFFFFF), device))
         return fd;
@@ -138,6 +155,8 @@ Result<DirectAccess> accessDirectly(int folder, const std::string& path, const E
         return refusal("It is not the root of a mounted drive.");
     if (!isExt(own->type) || own->device != root.device)
         return refusal("Its filesystem (" + displayText(own->type) + ") has no tables that Kurvo reads.");
+    if (!isServedByExt4(own->type, root.device))
+        return refusal("The kernel's driver for ext2 keeps its folders where they cannot be read.");
     for (const auto* option : {"nouid32", "idmapped", "lazytime"})
         if (own->hasOption(option))
             return refusal(std::string("It is mounted with ") + option + ".");
@@ -170,11 +189,13 @@ Result<DirectAccess> accessDirectly(int folder, const std::string& path, const E
     access.since = now.tv_nsec >= moment
                        ? Moment{now.tv_sec, static_cast<std::uint32_t>(now.tv_nsec - moment)}
                        : Moment{now.tv_sec - 1, static_cast<std::uint32_t>(now.tv_nsec + second - moment)};
-    const auto synced =
-        own->readOnly ? std::optional(true)
-                      : askWithin(patience, [copy = std::make_shared<UniqueFd>(::fcntl(folder, F_DUPFD_CLOEXEC, 0))] {
-                            return ::syncfs(copy->get()) == 0;
-                        });
+    constexpr std::chrono::milliseconds longestSync{5000}; // a walk takes as long as that
+    const auto synced = own->readOnly
+                            ? std::optional(true)
+                            : askWithin(std::min(patience, longestSync),
+                                        [copy = std::make_shared<UniqueFd>(::fcntl(folder, F_DUPFD_CLOEXEC, 0))] {
+                                            return ::syncfs(copy->get()) == 0;
+                                        });
     if (!synced || !*synced)
         return refusal("What it holds back could not be written out.");
     return access;

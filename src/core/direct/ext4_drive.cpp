@@ -382,7 +382,9 @@ Ext4Drive::Decoded Ext4Drive::decode(std::uint64_t inode, unsigned char* raw, Ex
     };
     if (!time(0x10, 0x88, stat.modified, stat.modifiedNs) || !time(0xC, 0x84, stat.changed, stat.changedNs))
         return Decoded::Nothing;
-    out.changed = {stat.changed, stat.changedNs};
+    // Where whole seconds are stamped it may have been at the end of that one.
+    constexpr std::uint32_t lastOfSecond = 999999999;
+    out.changed = {stat.changed, has(0x88) ? stat.changedNs : lastOfSecond};
     if (stat.kind == EntryKind::Folder)
         std::memcpy(out.map, raw + 0x28, sizeof out.map);
     return Decoded::Good;

@@ -30,7 +30,7 @@ struct Moment {
 /// What the tables say of one inode.
 struct Ext4Inode {
     EntryStat stat; ///< device and mountId are not set
-    Moment changed;
+    Moment changed; ///< at the latest
     std::uint32_t flags = 0;
     std::uint32_t generation = 0;
     std::uint32_t deleted = 0;  ///< seconds; not 0 for one that was given back, or waits for that (an orphan)

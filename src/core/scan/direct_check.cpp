@@ -61,7 +61,8 @@ public:
     }
 
 private:
-    bool wasTouched(const EntryStat& stat) const { return Moment{stat.changed, stat.changedNs} >= access_.since; }
+    /// By whole seconds, which is all that some drives stamp.
+    bool wasTouched(const EntryStat& stat) const { return stat.changed >= access_.since.seconds; }
     bool wasTouchedNow(int folder) const
     {
         EntryStat now;
