@@ -74,8 +74,8 @@ TEST_CASE("the power is cut in the middle of a run: the next start loses nothing
             ::kill(child, SIGSTOP);
             int status = 0;
             REQUIRE(::waitpid(child, &status, WUNTRACED) == child);
-            for (const auto& image : {a.image(), b.image()})
-                must("cp --sparse=always '" + image + "' '" + image + ".cut'");
+            for (const auto* drive : {&a, &b})
+                must("cp --sparse=always '" + drive->image() + "' '" + drive->path() + ".image.cut'");
             ::kill(child, SIGKILL);
             ::waitpid(child, nullptr, 0);
         }
