@@ -400,6 +400,7 @@ void Walk::clearListed(Worker& worker)
         worker.nameBytes = {};
         worker.listed = {};
         worker.inodes = {};
+        worker.folders = {};
     }
     worker.nameBytes.clear();
     worker.listed.clear();
