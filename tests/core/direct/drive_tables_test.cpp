@@ -18,6 +18,7 @@
 #include "core/direct/device_map.h"
 #include "core/direct/drive_fixture.h"
 #include "core/direct/ext4_folder.h"
+#include "core/direct/read_ahead.h"
 #include "support/test_tree.h"
 
 using namespace kurvo;
@@ -308,6 +309,35 @@ TEST_CASE("tables: every byte may lie, and reading ends all the same", "[direct]
         flip(at);
     for (std::uint64_t at = table; at < table + 40 * 256; at += 7) // inodes
         flip(at);
+}
+
+TEST_CASE("tables and folders are read ahead, and then are in memory", "[direct][mount]")
+{
+    if (!canReadTables())
+        return;
+    const TestFolder t;
+    const auto image = t.text("image", imageOfDrive(t, "mkfs.ext4 -q -F -b 4096", 48, 2000));
+    const UniqueFd fd(::open(image.c_str(), O_RDONLY | O_CLOEXEC));
+    const auto drive = Ext4Drive::open(UniqueFd(::fcntl(fd.get(), F_DUPFD_CLOEXEC, 0)));
+    REQUIRE(drive);
+    if (!tablesAreCached(**drive))
+        return; // where that is not told
+    ::fsync(fd.get());
+    ::posix_fadvise(fd.get(), 0, 0, POSIX_FADV_DONTNEED);
+    if (tablesAreCached(**drive))
+        return; // nothing is ever let go there
+    TablePassProgress progress;
+    readAhead(**drive, progress);
+    CHECK(tablesAreCached(**drive));
+    CHECK(progress.done == progress.of);
+    // The first block of a folder is there as well.
+    Ext4Inode root;
+    std::vector<unsigned char> raw;
+    REQUIRE((*drive)->readInode(2, root, raw));
+    std::vector<BlockRun> runs;
+    Ext4Reader reader(*drive, {std::int64_t{1} << 40, 0});
+    REQUIRE(reader.mapBlocks(2, root, root.length / 4096, runs));
+    CHECK((*drive)->device().isCached(runs.front().first * 4096));
 }
 
 TEST_CASE("a device that does not answer any more is an error, not the end", "[direct]")
