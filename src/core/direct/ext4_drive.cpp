@@ -65,26 +65,6 @@ constexpr std::uint32_t knownReadOnly = SparseSuper | LargeFile | FolderTrees | 
                                         ExtraSize | Quota | BigAlloc | Checksums | ReadOnly | Project | SharedBlocks |
                                         Verity | OrphansPresent;
 
-EntryKind kindOf(std::uint32_t mode)
-{
-    switch (mode & S_IFMT) {
-    case S_IFDIR:
-        return EntryKind::Folder;
-    case S_IFLNK:
-        return EntryKind::SymbolicLink;
-    case S_IFIFO:
-        return EntryKind::Fifo;
-    case S_IFSOCK:
-        return EntryKind::Socket;
-    case S_IFBLK:
-        return EntryKind::BlockDevice;
-    case S_IFCHR:
-        return EntryKind::CharacterDevice;
-    default:
-        return EntryKind::File;
-    }
-}
-
 bool isKind(std::uint32_t mode)
 {
     switch (mode & S_IFMT) {
@@ -350,7 +330,7 @@ Ext4Drive::Decoded Ext4Drive::decode(std::uint64_t inode, unsigned char* raw, Ex
     }
     auto& stat = out.stat;
     stat.mode = u16(raw);
-    stat.kind = kindOf(stat.mode);
+    stat.kind = entryKindOf(stat.mode);
     stat.inode = inode;
     stat.uid = u16(raw + 0x2) | std::uint32_t{u16(raw + 0x78)} << 16;
     stat.gid = u16(raw + 0x18) | std::uint32_t{u16(raw + 0x7A)} << 16;

@@ -12,9 +12,8 @@
 #include <cstring>
 
 namespace kurvo {
-namespace {
 
-EntryKind kindOf(std::uint32_t mode)
+EntryKind entryKindOf(std::uint32_t mode)
 {
     switch (mode & S_IFMT) {
     case S_IFDIR:
@@ -34,6 +33,8 @@ EntryKind kindOf(std::uint32_t mode)
     }
 }
 
+namespace {
+
 /// linux_dirent64, as getdents64(2) lays it out.
 struct RawEntry {
     std::uint64_t inode;
@@ -52,7 +53,7 @@ int statWith(int dir, const char* name, int flags, EntryStat& out)
     struct statx s;
     if (statx(dir, name, flags, STATX_BASIC_STATS | STATX_MNT_ID, &s) != 0)
         return errno;
-    out.kind = kindOf(s.stx_mode);
+    out.kind = entryKindOf(s.stx_mode);
     out.mode = s.stx_mode;
     out.uid = s.stx_uid;
     out.gid = s.stx_gid;

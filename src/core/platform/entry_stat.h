@@ -11,6 +11,9 @@ namespace kurvo {
 
 enum class EntryKind : std::uint8_t { File, Folder, SymbolicLink, Fifo, Socket, BlockDevice, CharacterDevice };
 
+/// By the type bits of a mode (st_mode); a file for those that mean nothing.
+EntryKind entryKindOf(std::uint32_t mode);
+
 struct EntryStat {
     EntryKind kind = EntryKind::File;
     std::uint32_t mode = 0;

@@ -151,6 +151,16 @@ private:
     bool running_ = false;
 };
 
+/// The sample must not hang where the drive has stopped to answer: then it is a problem like another.
+std::string sampleProblem(int root, const std::shared_ptr<const NodeStore>& store,
+                          const std::shared_ptr<const DirectAccess>& access, const ScanOptions& options,
+                          const std::stop_token& stop)
+{
+    const auto fd = std::make_shared<UniqueFd>(::fcntl(root, F_DUPFD_CLOEXEC, 0));
+    return askWithin(2 * options.patience, [=] { return checkSample(fd->get(), *store, *access, options, stop); })
+        .value_or("The drive did not answer when it was asked for a sample.");
+}
+
 Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const ScanOptions& options, std::stop_token stop,
                             ScanProgress* progress)
 {
@@ -191,7 +201,7 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
         const Ahead ahead(direct->wholeDrive ? direct->drive : nullptr, direct->rotational, options.patience, stop);
         read(UniqueFd(::fcntl(folder.get(), F_DUPFD_CLOEXEC, 0)));
         const bool ended = stop.stop_requested() || walk->driveGone || walk->outOfMemory || walk->tooMany;
-        const auto problem = ended ? std::string() : checkSample(folder.get(), *store, *direct, options, stop);
+        const auto problem = ended ? std::string() : sampleProblem(folder.get(), store, direct, options, stop);
         result.direct = problem.empty();
         result.methodReason = problem.empty() ? "The drive's own tables were read." : problem;
         direct.reset();
