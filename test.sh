@@ -34,7 +34,11 @@ count() {
     f=$(sed -nE 's/^test cases:.*\| *([0-9]+) failed.*/\1/p' "$out" | tail -n 1)
     [ -z "$p$f" ] && f=1 # it never came to its end
     [ "$status" -ne 0 ] && [ -z "$f" ] && f=1 # it crashed, or a sanitizer ended it
-    [ -n "$f" ] && cat "$out"
+    if [ -n "$f" ]; then
+        cat "$out"
+        # Said again at the end, where it is found.
+        { echo "== failed in $title:"; grep -A 14 -E 'FAILED:|ERROR: |WARNING: ThreadSanitizer' "$out" | head -n 60; tail -n 4 "$out"; } >>"$work/failures"
+    fi
     echo "== $title: ${p:-0} passed, ${f:-0} failed, $((SECONDS - begin)) s"
     echo "${p:-0} ${f:-0}" >>"$work/totals"
     return 0
@@ -73,6 +77,7 @@ if [ "${1:-}" = --sanitizers ]; then
     side_by_side tsan "core_tests [act]~[kill]" \
         "core_tests [tree],[scan],[helper],[direct],[plan]~[act],[snapshot]~[damage],[explore],[filter],[order],[duplicates],[marks]" model_tests
 fi
+[ -f "$work/failures" ] && cat "$work/failures"
 read -r passed failed < <(awk '{ p += $1; f += $2 } END { print p, f }' "$work/totals")
 echo "$passed passed, $failed failed"
 [ "$failed" -eq 0 ]
