@@ -113,6 +113,17 @@ int runDrives(bool all, bool json);
 int runLedger(const std::string& place, bool json);
 int runHelper();
 
+struct BrowseArguments {
+    std::string source; ///< the list of drives when empty
+    std::string now;    ///< compares `source` with it; may be empty
+    std::string folder; ///< of the snapshots; the user's own when empty
+    std::string data;   ///< of plans, marks and logbook; the user's own when empty
+    ScanOptions options;
+    bool mouse = true;
+};
+/// The terminal view.
+int runBrowse(const BrowseArguments& arguments);
+
 struct DuplicateArguments {
     std::vector<std::string> paths;
     std::vector<std::string> leaveOut;

@@ -6,10 +6,9 @@
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/leads/aside.h"
+#include "core/leads/gather_facts.h"
 #include "core/leads/leads.h"
-#include "core/ledger/ledger.h"
 #include "core/platform/own_data.h"
-#include "core/platform/running_system.h"
 
 namespace kurvo::cli {
 namespace {
@@ -73,22 +72,13 @@ Leads leadsOf(const Source& source, const std::string& argument, const std::stri
     facts.guard = {user, ownDataFolder(user)};
     std::optional<PackageDatabase> packages;
     facts.live = isHere && !argument.ends_with(snapshotSuffix);
-    if (isHere) {
-        facts.runningKernel = runningKernel();
+    if (isHere)
         if (auto read = PackageDatabase::read())
             facts.guard.packages = &packages.emplace(std::move(*read));
-        facts.stores = readProgramStores("/", {user.home});
-        if (facts.live && facts.info.place == facts.info.mountPoint)
-            if (const auto drive = readDrive(facts.info.mountPoint))
-                facts.outside = readOutside(*drive);
-        if (facts.info.ledger.empty() && !facts.info.partial && facts.info.place == facts.info.mountPoint)
-            facts.info.ledger = ledgerFigures(
-                {source.tree.get(), facts.info.notRead, facts.info.unreadable, false, true, facts.info.exclude, 0},
-                facts.info.mountPoint, facts.info.capacity);
-    }
+    const bool whole = facts.live && !facts.info.partial && facts.info.place == facts.info.mountPoint;
+    const auto open = argument.ends_with(snapshotSuffix) ? argument : std::string();
     const auto kept = folder.empty() ? joinPath(ownDataFolder(user), "snapshots") : folder;
-    facts.earlier = snapshotsOf(kept, argument.ends_with(snapshotSuffix) ? argument : std::string(), facts.info);
-    std::erase_if(facts.earlier, [&](const CatalogueEntry& entry) { return entry.info.taken > facts.info.taken; });
+    gatherLeadFacts(facts, {isHere, whole, false, kept, open});
     if (use == AsideUse::LeaveOut) {
         if (const auto known = AsideLeads(asideLeadsFile(ownDataFolder(user)), facts.info.host).read())
             facts.aside = idsOf(*known);

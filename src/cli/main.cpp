@@ -53,6 +53,16 @@ int main(int argc, char** argv)
     foldersCommand->add_option("--depth", depth, "levels below SOURCE (1 unless given)")->check(CLI::Range(0, 100000));
     foldersCommand->add_flag("--json", json, "print JSON, one object a line");
 
+    BrowseArguments browsing;
+    auto* browseCommand = app.add_subcommand("browse", "The terminal view: all of it by keys, with plan and undo");
+    browseCommand->add_option("SOURCE", browsing.source, "a folder or a .kurvo file; the list of drives unless given");
+    browseCommand->add_option("NEW", browsing.now, "compares SOURCE with this later folder or .kurvo file");
+    browseCommand->add_option("--in", browsing.folder, "the folder of the snapshots; the user's own unless given");
+    browseCommand->add_option("--data", browsing.data,
+                              "the folder of plans, marks and the logbook; the user's own unless given");
+    bool noMouse = false;
+    browseCommand->add_flag("--no-mouse", noMouse, "leave the mouse to the terminal");
+
     LeadArguments leads;
     auto* leadsCommand = app.add_subcommand("leads", "What stands out, and what to do about it");
     leadsCommand->add_option("SOURCE", leads.source, "a folder or a .kurvo file")->required();
@@ -256,6 +266,10 @@ int main(int argc, char** argv)
         }
         if (foldersCommand->parsed())
             return runFolders(source, depth, json);
+        if (browseCommand->parsed()) {
+            browsing.mouse = !noMouse;
+            return runBrowse(browsing);
+        }
         if (leadsCommand->parsed()) {
             leads.json = json;
             return runLeads(leads);
@@ -335,7 +349,7 @@ int main(int argc, char** argv)
         }
         return status;
     };
-    // The helpers are told when to end.
-    const bool isHelper = actHelperCommand->parsed() || helperCommand->parsed();
-    return !isHelper && anyDriveMayHang() ? runApart(toTheEnd) : toTheEnd();
+    // The helpers are told when to end, and the terminal view has a parent that waits for it already.
+    const bool endsByItself = actHelperCommand->parsed() || helperCommand->parsed() || browseCommand->parsed();
+    return !endsByItself && anyDriveMayHang() ? runApart(toTheEnd) : toTheEnd();
 }

@@ -26,6 +26,9 @@ constexpr const char* whatFilter =
 constexpr std::pair<const char*, const char*> more[] = {
     {"scan", globs},
     {"folders", "SOURCE is scanned when it is a folder, and read when it is a snapshot."},
+    {"browse",
+     "Keys are the window's where a terminal has them; \"?\" lists them. Nothing is touched before a plan is carried "
+     "out with a typed word; marks, plans, snapshots and the logbook are those of the window. NO_COLOR is heeded."},
     {"leads",
      "The first twelve leads are printed, the first what promises most: bytes that come free times how surely they may "
      "go. No byte is in two of them. Earlier snapshots say how fast each grows. See \"kurvoctl help leads\"."},

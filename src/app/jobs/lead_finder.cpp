@@ -6,8 +6,7 @@
 #include "app/services/async.h"
 #include "app/services/listen.h"
 #include "app/style/words.h"
-#include "core/ledger/ledger.h"
-#include "core/platform/running_system.h"
+#include "core/leads/gather_facts.h"
 
 namespace kurvo::app {
 namespace {
@@ -104,22 +103,7 @@ void LeadFinder::look()
                                : std::shared_ptr<const RuleBook>(std::shared_ptr<void>(), &RuleBook::builtIn());
             found.advice = std::make_shared<const TreeAdvice>(adviseTree(*facts.book, *facts.tree));
             facts.advice = found.advice;
-            if (here)
-                facts.runningKernel = runningKernel();
-            if (here && !growing)
-                facts.stores = readProgramStores("/", {facts.guard.user.home});
-            if (whole)
-                if (const auto drive = readDrive(facts.info.mountPoint))
-                    facts.outside = readOutside(*drive);
-            if (whole && facts.info.ledger.empty())
-                facts.info.ledger = ledgerFigures({facts.tree.get(), facts.info.notRead, facts.info.unreadable,
-                                                   facts.info.partial, true, facts.info.exclude, 0},
-                                                  facts.info.mountPoint, facts.info.capacity);
-            if (!growing) {
-                facts.earlier = snapshotsOf(folder, open, facts.info);
-                std::erase_if(facts.earlier,
-                              [&](const CatalogueEntry& entry) { return entry.info.taken > facts.info.taken; });
-            }
+            gatherLeadFacts(facts, {here, whole, growing, folder, open});
             if (auto aside = AsideLeads(asideFile, facts.info.host).read())
                 found.aside = std::move(*aside);
             else

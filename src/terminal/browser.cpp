@@ -1,0 +1,713 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "terminal/browser.h"
+
+#include <fcntl.h>
+#include <poll.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <clocale>
+#include <csignal>
+
+#include <fmt/format.h>
+
+#include "core/find/largest.h"
+#include "terminal/keeper.h"
+
+namespace kurvo::terminal {
+namespace {
+
+constexpr const char* stageNames[] = {"Scan", "Explore", "Find", "Compare", "Clear"};
+
+int signalPipe = -1;
+
+void tellSignal(int signal)
+{
+    const auto byte = static_cast<char>(signal);
+    const int kept = errno;
+    (void)!::write(signalPipe, &byte, 1);
+    errno = kept;
+}
+
+} // namespace
+
+Browser::Browser(Screen& screen, const BrowseWish& wish) : screen_(screen), desk_(wish.desk, work_)
+{
+    work_.failed = [this](const std::string& sentence) { say(sentence); };
+    desk_.say = [this](const std::string& sentence) { say(sentence); };
+    desk_.changed = [this] { changed(); };
+    desk_.opened = [this] {
+        over_.clear();
+        go(desk_.comparison() ? Compare : Explore);
+    };
+    desk_.renumbered = [this](const std::function<NodeId(NodeId)>& newId) {
+        for (auto& stage : stages_)
+            stage->renumber(newId);
+        for (auto& over : over_)
+            over->renumber(newId);
+    };
+    stages_[Scan] = std::make_unique<ScanPage>(desk_, *this);
+    stages_[Explore] = std::make_unique<DescentPage>(desk_, *this);
+    stages_[Find] = std::make_unique<FindPage>(desk_, *this);
+    stages_[Compare] = std::make_unique<ComparePage>(desk_, *this);
+    stages_[Clear] = std::make_unique<ClearPage>(desk_, *this);
+    types_ = std::make_unique<TablePage>(desk_, *this, TablePage::Of::Types);
+    roles_ = std::make_unique<TablePage>(desk_, *this, TablePage::Of::Roles);
+    leads_ = std::make_unique<LeadsPage>(desk_, *this);
+    for (auto* table : {types_.get(), roles_.get()})
+        table->find = [this](const std::string& filter) {
+            static_cast<FindPage&>(*stages_[Find]).ask(filter, desk_.place().focus);
+            go(Find);
+        };
+    makeCommands();
+    makeItemCommands();
+    makeMarkCommands();
+    for (std::size_t i = 0; i < commands_.size(); ++i)
+        for (const auto& key : commands_[i].keys)
+            byKey_.emplace(key, i);
+    if (!wish.before.empty()) {
+        desk_.openComparison(wish.before, wish.source);
+        stage_ = Compare;
+    } else if (!wish.source.empty()) {
+        desk_.open(wish.source);
+    }
+}
+
+Browser::~Browser() = default;
+
+Page& Browser::page()
+{
+    if (!over_.empty())
+        return *over_.back();
+    if (stage_ == Explore && pane_ == Pane::Types)
+        return *types_;
+    if (stage_ == Explore && pane_ == Pane::Roles)
+        return *roles_;
+    if (stage_ == Explore && pane_ == Pane::Leads)
+        return *leads_;
+    return *stages_[stage_];
+}
+
+bool Browser::needsPlace()
+{
+    if (!desk_.hasPlace())
+        say("No place is open. Choose one in Scan, or go to a path (G).");
+    return desk_.hasPlace();
+}
+
+void Browser::makeCommands()
+{
+    const auto add = [this](std::vector<std::string> keys, std::string words, std::function<void()> run) {
+        commands_.push_back({std::move(keys), std::move(words), std::move(run)});
+    };
+    const auto step = [this](std::size_t by) {
+        over_.clear();
+        go(static_cast<Stage>((stage_ + by) % stageCount));
+    };
+    add({"Tab"}, "Next stage: Scan, Explore, Find, Compare, Clear", [step] { step(1); });
+    add({"Shift+Tab"}, "Previous stage", [step] { step(stageCount - 1); });
+    add({"G", "Ctrl+G"}, "Go to path…", [this] {
+        ask("Path", desk_.hasPlace() ? desk_.tree().path(desk_.place().focus) : std::string(),
+            [this](const std::string& path) -> std::string {
+                goTo(path);
+                return {};
+            });
+    });
+    const auto pane = [this](Pane wanted) {
+        return [this, wanted] {
+            over_.clear();
+            pane_ = wanted;
+            go(Explore);
+        };
+    };
+    add({"F6"}, "Explore: descent, file types, roles, what stands out in turn", [this] {
+        over_.clear();
+        pane_ = stage_ == Explore ? static_cast<Pane>((static_cast<int>(pane_) + 1) % 4) : pane_;
+        go(Explore);
+    });
+    add({"Alt+3"}, "File types", pane(Pane::Types));
+    add({"Alt+4"}, "Roles", pane(Pane::Roles));
+    add({"S"}, "What stands out", pane(Pane::Leads));
+    add({"L"}, "Largest file in here", [this] { largestInHere(false); });
+    add({"H"}, "Largest hidden file in here", [this] { largestInHere(true); });
+    add({"F", "Ctrl+F"}, "Filter", [this] {
+        if (!needsPlace())
+            return;
+        over_.clear();
+        if (stage_ == Compare)
+            return static_cast<ComparePage&>(*stages_[Compare]).askForFilter();
+        go(Find);
+        static_cast<FindPage&>(*stages_[Find]).askForFilter();
+    });
+    add({"Alt+Left", "["}, "Back", [this] { desk_.hasPlace() ? desk_.goBack() : void(); });
+    add({"Alt+Right", "]"}, "Forward", [this] { desk_.hasPlace() ? desk_.goForward() : void(); });
+    add({"F2", "Alt+M"}, "Next measure: on disk, apparent, files", [this] {
+        if (needsPlace())
+            desk_.setMeasure(static_cast<Measure>((static_cast<int>(desk_.place().measure) + 1) % 3));
+    });
+    add({"F3"}, "Next order: size, count, name, date", [this] {
+        if (needsPlace())
+            desk_.setSort(static_cast<DescentSort>((static_cast<int>(desk_.place().sort) + 1) % 4));
+    });
+    add({"F5"}, "Rescan this folder", [this] {
+        if (needsPlace())
+            desk_.rescan(desk_.place().focus);
+    });
+    add({"Shift+F5", "F17"}, "Rescan this place", [this] {
+        if (needsPlace())
+            desk_.rescan(rootNode);
+    });
+    add({","}, "Pause, and resume, what runs", [this] { desk_.isActing() ? desk_.pauseRun() : desk_.pauseScan(); });
+    add({".", "Ctrl+C"}, "Stop what runs", [this] { stopWhatRuns(); });
+    add({"F9"}, "Ledger", [this] {
+        if (needsPlace())
+            push(ledgerPage(desk_, *this));
+    });
+    add({"Ctrl+R"}, "Unreadable items", [this] {
+        if (needsPlace())
+            push(notReadPage(desk_, *this));
+    });
+    add({"?"}, "Keys", [this] { showKeys(); });
+    add({"F1"}, "Guide", [this] { showGuide(); });
+    add({"Ctrl+L"}, "Draw the screen anew", [this] { screen_.redraw(); });
+    add({"Escape"}, "Back to what lies below; clear a filter", [this] { back(); });
+    add({"Q", "Ctrl+Q"}, "Quit", [this] { leave(); });
+}
+
+void Browser::makeItemCommands()
+{
+    const auto add = [this](std::vector<std::string> keys, std::string words,
+                            std::function<void(const std::vector<NodeId>&)> run) {
+        commands_.push_back({std::move(keys), std::move(words), [this, run = std::move(run)] {
+                                 if (!needsPlace())
+                                     return;
+                                 const auto nodes = page().subjects();
+                                 if (nodes.empty())
+                                     return say("No item is selected here.");
+                                 run(nodes);
+                             }});
+    };
+    add({"Space"}, "Facts, advice and evidence", [this](const auto& nodes) { showFacts(nodes.front()); });
+    add({"Delete", "T"}, "Plan: trash; again: take off the plan", [this](const std::vector<NodeId>& nodes) {
+        std::vector<std::string> planned;
+        for (const auto node : nodes)
+            if (desk_.place().plan.has(node))
+                planned.push_back(desk_.tree().path(node));
+        planned.size() == nodes.size() ? desk_.takeOff(planned) : desk_.planItems(nodes, {});
+    });
+    add({"Shift+Delete", "D"}, "Plan: delete for good", [this](const std::vector<NodeId>& nodes) {
+        desk_.planItems(nodes, {Action::Delete, {}, false});
+    });
+    add({"M"}, "Plan: move…", [this](const auto&) { askWhereToMove(); });
+    add({"N"}, "Note…", [this](const std::vector<NodeId>& nodes) {
+        std::string given;
+        if (const auto* mark = desk_.place().marks ? desk_.place().marks->own(nodes.front()) : nullptr)
+            given = mark->note;
+        ask("Note", given, [this, nodes](const std::string& text) -> std::string {
+            desk_.note(nodes, text);
+            return {};
+        });
+    });
+    const auto plain = [this](std::vector<std::string> keys, std::string words, std::function<void()> run) {
+        commands_.push_back({std::move(keys), std::move(words), std::move(run)});
+    };
+    plain({"U"}, "Undo the last change to the plan", [this] { desk_.undoPlan(); });
+    plain({"R"}, "Redo the change to the plan", [this] { desk_.redoPlan(); });
+    plain({"X"}, "Carry out…", [this] {
+        if (!needsPlace())
+            return;
+        over_.clear();
+        go(Clear);
+        stages_[Clear]->key({"X", {}, 0, 0});
+    });
+}
+
+void Browser::makeMarkCommands()
+{
+    for (int digit = 0; digit <= 9; ++digit) {
+        const auto& kinds = builtInMarkKinds();
+        const auto index = static_cast<std::size_t>(digit) - 1;
+        const auto words = digit == 0                ? std::string("No mark")
+                           : index < kinds.size() ? "Mark: " + kinds[index].name
+                                                  : fmt::format("Mark: your own kind {}", digit - static_cast<int>(kinds.size()));
+        commands_.push_back({{std::to_string(digit)}, words, [this, digit] {
+                                 if (!needsPlace())
+                                     return;
+                                 const auto nodes = page().subjects();
+                                 const auto& known = desk_.book()->kinds;
+                                 if (nodes.empty())
+                                     return say("No item is selected here.");
+                                 if (digit > 0 && static_cast<std::size_t>(digit) > known.size())
+                                     return say("There is no such kind of mark.");
+                                 desk_.mark(nodes, digit == 0 ? std::string() : known[static_cast<std::size_t>(digit) - 1].id);
+                             }});
+    }
+}
+
+void Browser::say(const std::string& sentence)
+{
+    notice_ = sentence;
+    dirty_ = true;
+}
+
+void Browser::push(std::unique_ptr<Page> page)
+{
+    over_.push_back(std::move(page));
+    dirty_ = true;
+}
+
+void Browser::showInExplore(NodeId node)
+{
+    over_.clear();
+    pane_ = Pane::Descent;
+    go(Explore);
+    static_cast<DescentPage&>(*stages_[Explore]).show(node);
+}
+
+void Browser::showFacts(NodeId node)
+{
+    if (node == noNode || !desk_.hasPlace() || !desk_.tree().contains(node))
+        return;
+    push(std::make_unique<FactsPage>(desk_, *this, node));
+}
+
+void Browser::ask(const std::string& question, const std::string& given,
+                  std::function<std::string(const std::string&)> take)
+{
+    question_ = Question{question, given, std::move(take)};
+    dirty_ = true;
+}
+
+void Browser::go(Stage stage)
+{
+    stage_ = stage;
+    changed();
+    if (stage == Find && desk_.hasPlace())
+        stages_[Find]->refresh();
+}
+
+void Browser::changed()
+{
+    dirty_ = true;
+    for (auto& stage : stages_)
+        if (stage)
+            stage->refresh();
+    for (Page* table : {static_cast<Page*>(types_.get()), static_cast<Page*>(roles_.get())})
+        if (table && &page() == table)
+            table->refresh();
+    for (auto& over : over_)
+        over->refresh();
+}
+
+void Browser::goTo(const std::string& path)
+{
+    if (path.empty())
+        return;
+    if (desk_.hasPlace())
+        if (const auto node = desk_.tree().find(path.size() > 1 && path.ends_with('/') ? path.substr(0, path.size() - 1) : path)) {
+            if (desk_.tree().isFolder(*node)) {
+                pane_ = Pane::Descent;
+                over_.clear();
+                go(Explore);
+                return desk_.setFocus(*node);
+            }
+            return showInExplore(*node);
+        }
+    desk_.open(path);
+}
+
+void Browser::askWhereToMove()
+{
+    ask("Move to which folder, on another drive", {}, [this](const std::string& typed) -> std::string {
+        const bool link = typed.ends_with(" link");
+        const auto folder = canonicalPath(link ? typed.substr(0, typed.size() - 5) : typed);
+        if (!folder)
+            return folder.error().sentence;
+        desk_.planItems(page().subjects(), {Action::Move, *folder, link});
+        return {};
+    });
+}
+
+void Browser::largestInHere(bool hidden)
+{
+    if (!needsPlace())
+        return;
+    const auto top = stage_ == Explore && over_.empty() && pane_ == Pane::Descent
+                         ? static_cast<DescentPage&>(*stages_[Explore]).folder()
+                         : desk_.place().focus;
+    work_.run(
+        [tree = desk_.place().tree, top, hidden](const std::stop_token&) {
+            if (hidden)
+                return largestHiddenFile(*tree, top);
+            const auto files = largestFiles(*tree, 1, top);
+            return files.empty() ? noNode : files.front();
+        },
+        [this, tree = desk_.place().tree, hidden](NodeId node) {
+            if (!desk_.hasPlace() || desk_.place().tree->sharedStore() != tree->sharedStore())
+                return;
+            if (node == noNode)
+                return say(hidden ? "There is no hidden file in here." : "There is no file in here.");
+            showInExplore(node);
+        });
+}
+
+void Browser::stopWhatRuns()
+{
+    if (desk_.isActing()) {
+        desk_.stopRun();
+        say("Stopping after the item in work; a copy that is being made is taken back.");
+    } else if (desk_.isScanning()) {
+        desk_.stopScan();
+    } else {
+        say("Nothing runs. Q ends the view.");
+    }
+}
+
+void Browser::leave()
+{
+    if (!desk_.isActing()) {
+        leaving_ = true;
+        return;
+    }
+    ask("A plan is being carried out. Type \"quit\" to stop it after the item in work and end", {},
+        [this](const std::string& typed) -> std::string {
+            if (typed != "quit")
+                return "It goes on.";
+            desk_.stopRun();
+            leaving_ = true;
+            return {};
+        });
+}
+
+void Browser::back()
+{
+    if (!over_.empty()) {
+        over_.pop_back();
+        changed();
+    } else if (stage_ == Explore && pane_ != Pane::Descent) {
+        pane_ = Pane::Descent;
+        changed();
+    } else {
+        say("Tab goes to the next stage, Q ends the view.");
+    }
+}
+
+void Browser::showKeys()
+{
+    std::vector<std::string> lines{
+        "# In lists",
+        fmt::format("{:<18} {}", "Up, Down", "the next item; PageUp, PageDown, Home, End"),
+        fmt::format("{:<18} {}", "Enter", "into a folder; what else it opens is said below"),
+        fmt::format("{:<18} {}", "Right, Left", "open a folder in place, close it; Left also goes up"),
+        fmt::format("{:<18} {}", "Backspace", "up"),
+        fmt::format("{:<18} {}", "W", "follow the weight: down while one child holds most of its parent"),
+        fmt::format("{:<18} {}", "/", "find a name in the list"),
+        fmt::format("{:<18} {}", "V, Insert", "choose several items; also Shift+Up, Shift+Down"),
+        "",
+        "# Everywhere"};
+    for (const auto& command : commands_) {
+        std::string keys;
+        for (const auto& key : command.keys)
+            keys += (keys.empty() ? "" : ", ") + key;
+        lines.push_back(fmt::format("{:<18} {}", keys, command.words));
+    }
+    lines.insert(lines.end(), {"", "# In leads", fmt::format("{:<18} {}", "P", "plan what may usually go among the chosen"),
+                               fmt::format("{:<18} {}", "A", "put the lead aside, with a note"),
+                               fmt::format("{:<18} {}", "O", "show it in Explore"), "", "# In Clear",
+                               fmt::format("{:<18} {}", "K", "check the plan"),
+                               fmt::format("{:<18} {}", "E", "save the plan for review"),
+                               fmt::format("{:<18} {}", "Z", "undo the run"),
+                               fmt::format("{:<18} {}", "Delete, T", "take off the plan")});
+    push(std::make_unique<TextPage>(desk_, *this, "Keys", std::move(lines)));
+}
+
+void Browser::showGuide()
+{
+    push(std::make_unique<TextPage>(
+        desk_, *this, "Guide",
+        std::vector<std::string>{
+            "# What fills this drive, since when, and what can safely go?", "",
+            "1. Scan: choose a drive, a folder or a snapshot. The picture grows while it is scanned.",
+            "2. Explore: the largest first. Enter goes into a folder, W follows the weight, H finds the largest hidden "
+            "file, S says what stands out. Bars are drawn another way where what they show is hidden.",
+            "3. Find: the largest files anywhere, ready-made questions (F6), and the filter (F): \"kurvoctl help filter\".",
+            "4. Compare: what grew since an earlier snapshot. Each whole scan is kept as one.",
+            "5. Clear: nothing is touched until a plan is carried out. It is checked, asks for a typed word, and stands "
+            "in the logbook step by step; Z undoes a run as far as that is possible.", "",
+            "Marks (1 to 9) and notes (N) stay with a path. They, the plan, the logbook and the snapshots are the same as "
+            "in the window on this machine.", "",
+            "? shows all keys. \"kurvoctl help\" lists pages about everything else."}));
+}
+
+void Browser::takeAnswer(const Key& key)
+{
+    auto& text = question_->text;
+    dirty_ = true;
+    if (key.name == "Escape" || key.name == "Ctrl+C") {
+        question_.reset();
+    } else if (key.name == "Enter") {
+        const auto asked = std::move(*question_);
+        question_.reset();
+        if (const auto problem = asked.take(asked.text); !problem.empty())
+            say(problem);
+    } else if (key.name == "Backspace") {
+        while (!text.empty() && (static_cast<unsigned char>(text.back()) & 0xC0) == 0x80)
+            text.pop_back();
+        if (!text.empty())
+            text.pop_back();
+    } else if (key.name == "Ctrl+U") {
+        text.clear();
+    } else if (key.name == "Ctrl+W") {
+        while (!text.empty() && text.back() == ' ')
+            text.pop_back();
+        while (!text.empty() && text.back() != ' ' && text.back() != '/')
+            text.pop_back();
+        if (!text.empty() && text.back() == '/')
+            text.pop_back();
+    } else if (!key.text.empty() && text.size() < 4096) {
+        text += key.text;
+    }
+}
+
+void Browser::take(const Key& key)
+{
+    if (key.name == "Resize" || key.name.empty()) {
+        dirty_ = true;
+        return;
+    }
+    dirty_ = true;
+    if (question_)
+        return takeAnswer(key);
+    notice_.clear();
+    if (!screen_.isLargeEnough()) {
+        if (key.name == "Q")
+            leave();
+        return;
+    }
+    if (key.name == "Click" && key.y == 0) {
+        int x = 1;
+        for (std::size_t i = 0; i < stageCount; ++i) {
+            const int width = static_cast<int>(std::string_view(stageNames[i]).size()) + 2;
+            if (key.x >= x && key.x < x + width) {
+                over_.clear();
+                return go(static_cast<Stage>(i));
+            }
+            x += width;
+        }
+        return;
+    }
+    if (page().key(key))
+        return;
+    if (const auto command = byKey_.find(key.name); command != byKey_.end())
+        commands_[command->second].run();
+}
+
+void Browser::drawTop()
+{
+    const int width = screen_.width();
+    int x = 1;
+    for (std::size_t i = 0; i < stageCount; ++i) {
+        const bool current = i == stage_;
+        const auto words = std::string(" ") + stageNames[i] + " ";
+        x += screen_.put(0, x, words, width - x, current ? Ink::Strong : Ink::Second);
+        if (current)
+            screen_.invert(0, x - static_cast<int>(words.size()), static_cast<int>(words.size()));
+    }
+    if (desk_.hasPlace()) {
+        const auto& info = desk_.place().info;
+        const auto name = (info.host.empty() ? std::string() : info.host + ": ") +
+                          (info.placeName.empty() ? info.place : info.placeName) +
+                          (desk_.place().fromSnapshot ? ", " + formatTime(info.taken).substr(0, 10) : "");
+        screen_.putRight(0, x + 2, name, width - x - 3, Ink::Second);
+    }
+}
+
+void Browser::drawGauge()
+{
+    const int width = screen_.width();
+    if (desk_.isActing()) {
+        screen_.bar(1, 1, 12, desk_.runShare());
+        screen_.put(1, 14, desk_.runLine(), width - 15, Ink::Accent, Cut::Middle);
+        return;
+    }
+    if (desk_.isScanning()) {
+        screen_.put(1, 1, desk_.scanLine(), width - 2, Ink::Accent);
+        return;
+    }
+    if (!desk_.hasPlace())
+        return;
+    const auto& c = desk_.place().info.capacity;
+    const auto planned = desk_.freedByPlan();
+    if (c.total == 0) {
+        screen_.put(1, 1, "seen " + desk_.size(desk_.tree().disk(rootNode)), width - 2, Ink::Second);
+        return;
+    }
+    const auto part = [&](std::uint64_t bytes) { return static_cast<double>(bytes) / static_cast<double>(c.total); };
+    const auto seen = desk_.tree().disk(rootNode);
+    screen_.bar(1, 1, 14, part(c.used));
+    auto words = fmt::format("used {} of {}, seen {}", desk_.size(c.used), desk_.size(c.total), desk_.size(seen));
+    words += planned > 0 ? fmt::format(", free {} -> {} after the plan", desk_.size(c.free), desk_.size(c.free + planned))
+                         : fmt::format(", free {}", desk_.size(c.free));
+    screen_.put(1, 16, words, width - 17, planned > 0 ? Ink::Accent : Ink::Plain);
+}
+
+/// Figures stay whole; the path behind them is cut in its middle.
+void Browser::putWithPath(int y, const std::string& words, Ink figures, Ink path)
+{
+    const int width = screen_.width();
+    const auto split = words.rfind("  ");
+    if (split == words.npos) {
+        screen_.put(y, 1, words, width - 2, figures);
+        return;
+    }
+    const int x = 3 + screen_.put(y, 1, words.substr(0, split), width - 14, figures);
+    screen_.put(y, x, words.substr(split + 2), width - x - 1, path, Cut::Middle);
+}
+
+void Browser::drawBottom()
+{
+    const int width = screen_.width(), height = screen_.height();
+    if (!notice_.empty()) {
+        auto lines = foldedTo(cellText(notice_), width - 4);
+        constexpr std::size_t most = 4;
+        if (lines.size() > most)
+            lines.resize(most);
+        for (std::size_t i = 0; i < lines.size(); ++i) {
+            const int y = height - 1 - static_cast<int>(lines.size() - i);
+            screen_.put(y, 0, std::wstring_view(std::wstring(static_cast<std::size_t>(width), L' ')), width);
+            screen_.put(y, 0, i == 0 ? "> " : "  ", 2, Ink::Accent);
+            screen_.put(y, 2, std::wstring_view(lines[i]), width - 3, Ink::Strong);
+        }
+    } else {
+        putWithPath(height - 2, page().pointer(), Ink::Second, Ink::Plain);
+    }
+    if (question_) {
+        const int asked = screen_.put(height - 1, 1, question_->words + ": ", width * 2 / 3, Ink::Accent);
+        auto typed = cellText(question_->text);
+        while (cellsOf(typed) > width - asked - 3) // its end is where one types
+            typed.erase(typed.begin());
+        const int used = screen_.put(height - 1, 1 + asked, std::wstring_view(typed), width - asked - 2);
+        screen_.cursor(height - 1, 1 + asked + used);
+        return;
+    }
+    auto hints = page().hints();
+    if (!over_.empty())
+        hints.emplace_back("Esc", "back");
+    hints.emplace_back("Tab", "next stage");
+    hints.emplace_back("?", "keys");
+    hints.emplace_back("Q", "quit");
+    int x = 1;
+    for (const auto& [key, words] : hints) {
+        if (x + static_cast<int>(key.size() + words.size()) + 1 > width - 1)
+            break;
+        x += screen_.put(height - 1, x, key, width - x, Ink::Accent);
+        x += screen_.put(height - 1, x, " " + words, width - x, Ink::Second) + 2;
+    }
+}
+
+void Browser::draw()
+{
+    dirty_ = false;
+    screen_.begin();
+    if (!screen_.isLargeEnough()) {
+        screen_.put(0, 0,
+                    fmt::format("Too small: {} by {} at least.", Screen::leastWidth, Screen::leastHeight),
+                    screen_.width());
+        screen_.put(1, 0, "Q quits.", screen_.width());
+        screen_.show();
+        return;
+    }
+    drawTop();
+    drawGauge();
+    putWithPath(2, page().title(), Ink::Strong, Ink::Strong);
+    page().draw(screen_, {3, screen_.height() - 5, screen_.width()});
+    drawBottom();
+    screen_.show();
+}
+
+int Browser::run(int signals)
+{
+    int status = 0;
+    while (!leaving_) {
+        if (dirty_)
+            draw();
+        const bool runs = desk_.isScanning() || desk_.isActing();
+        pollfd waiting[] = {{STDIN_FILENO, POLLIN, 0}, {work_.descriptor(), POLLIN, 0}, {signals, POLLIN, 0}};
+        (void)::poll(waiting, 3, runs ? 250 : -1);
+        if (waiting[2].revents != 0) {
+            char signal = 0;
+            while (::read(signals, &signal, 1) == 1) {
+                if (signal == SIGINT) {
+                    take({"Ctrl+C", {}, 0, 0});
+                } else if (signal == SIGCONT) {
+                    screen_.redraw();
+                    dirty_ = true;
+                } else {
+                    status = 128 + signal;
+                    leaving_ = true;
+                }
+            }
+        }
+        for (auto key = screen_.read(); !key.name.empty(); key = screen_.read()) {
+            take(key);
+            if (leaving_)
+                break;
+        }
+        if ((waiting[0].revents & (POLLHUP | POLLERR | POLLNVAL)) != 0 && !leaving_) { // the connection is gone
+            status = 128 + SIGHUP;
+            leaving_ = true;
+        }
+        work_.settle();
+        if (runs) {
+            desk_.look();
+            dirty_ = true;
+        }
+    }
+    if (desk_.isActing()) {
+        desk_.stopRun();
+        screen_.begin();
+        screen_.put(0, 0, "Stopping after the item in work...", screen_.width(), Ink::Strong);
+        screen_.show();
+    }
+    desk_.stopScan();
+    constexpr int patience = 3000;
+    if (!work_.end(patience))
+        abandoned_ = true;
+    return status;
+}
+
+int browse(const BrowseWish& wish)
+{
+    return runKept([&wish] {
+        if (!std::setlocale(LC_CTYPE, ""))
+            std::setlocale(LC_CTYPE, "C.UTF-8");
+        int ends[2];
+        if (::pipe2(ends, O_CLOEXEC | O_NONBLOCK) != 0)
+            return 3;
+        signalPipe = ends[1];
+        struct sigaction action { };
+        action.sa_handler = tellSignal;
+        for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGCONT})
+            ::sigaction(signal, &action, nullptr);
+        std::signal(SIGPIPE, SIG_IGN);
+        auto screen = Screen::open(wish.screen);
+        if (!screen) {
+            std::fprintf(stderr, "kurvoctl: %s\n", screen.error().sentence.c_str());
+            return 3;
+        }
+        int status = 0;
+        bool abandoned = false;
+        {
+            Browser browser(**screen, wish);
+            status = browser.run(ends[0]);
+            abandoned = browser.leftBehind();
+        }
+        screen->reset();
+        if (abandoned) // a thread waits for a drive that does not answer: the process cannot wait for it
+            ::_exit(status);
+        return status;
+    });
+}
+
+} // namespace kurvo::terminal
