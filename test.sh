@@ -55,7 +55,7 @@ side_by_side() {
     done
     wait
 }
-everything=(app_tests "core_tests [act]" "core_tests ~[act]" model_tests cli_tests demo_tests)
+everything=(app_tests "core_tests [act]" "core_tests ~[act]" model_tests terminal_tests cli_tests demo_tests)
 
 count "locks, as clang sees them" "$root/tools/check_locks.sh"
 build release kurvo kurvoctl kurvo-make-demo kurvo-tour tests

@@ -658,7 +658,7 @@ int Browser::run(int signals)
             status = 128 + SIGHUP;
             leaving_ = true;
         }
-        work_.settle();
+        dirty_ |= work_.settle();
         if (runs) {
             desk_.look();
             dirty_ = true;

@@ -88,9 +88,11 @@ void DescentPage::take(std::vector<DescentRow> rows, std::shared_ptr<const FileT
     if (wanted == noNode)
         if (const auto known = remembered_.find(focus); known != remembered_.end())
             wanted = known->second;
-    wanted_ = noNode;
     const auto found =
         std::find_if(rows_.begin(), rows_.end(), [wanted](const DescentRow& row) { return row.node == wanted; });
+    // These may be rows of a folder that was left meanwhile.
+    if (found != rows_.end() || wanted_ == noNode || wanted_ == rootNode || tree_->parent(wanted_) == focus)
+        wanted_ = noNode;
     select(wanted != noNode && found != rows_.end() ? static_cast<std::size_t>(found - rows_.begin()) : wasRow);
 }
 

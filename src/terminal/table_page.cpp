@@ -17,6 +17,14 @@ std::string firstWord(std::string words)
     return words;
 }
 
+constexpr int oldestAt = 41;
+
+/// Where the words begin: behind the oldest date where there is room for it.
+int wordsAt(int width)
+{
+    return width >= 76 ? 54 : 42;
+}
+
 } // namespace
 
 std::string TablePage::title() const
@@ -91,8 +99,9 @@ void TablePage::drawHead(Screen& screen, int y, int width)
     screen.putRight(y, 1, measure_ == Measure::Files ? "files" : "size", 10, Ink::Second);
     screen.putRight(y, 11, "share", 7, Ink::Second);
     screen.putRight(y, 30, "files", 10, Ink::Second);
-    screen.putRight(y, 41, "oldest", 11, Ink::Second);
-    screen.put(y, 54, of_ == Of::Types ? "family, type" : "role", width - 55, Ink::Second);
+    if (wordsAt(width) > oldestAt)
+        screen.putRight(y, oldestAt, "oldest", 11, Ink::Second);
+    screen.put(y, wordsAt(width), of_ == Of::Types ? "family, type" : "role", width - wordsAt(width) - 1, Ink::Second);
 }
 
 void TablePage::drawRow(Screen& screen, int y, int width, std::size_t row)
@@ -102,8 +111,11 @@ void TablePage::drawRow(Screen& screen, int y, int width, std::size_t row)
     screen.putRight(y, 11, shortShare(r.size, total_), 7, Ink::Second);
     screen.bar(y, 19, 10, total_ == 0 ? 0 : static_cast<double>(r.size) / static_cast<double>(total_));
     screen.putRight(y, 30, formatCount(r.files), 10, Ink::Second);
-    screen.putRight(y, 41, r.oldest == INT64_MAX ? std::string() : formatTime(r.oldest).substr(0, 10), 11, Ink::Second);
-    screen.put(y, 54 + 2 * r.level, r.words, width - 55 - 2 * r.level, r.level == 0 ? Ink::Strong : Ink::Plain);
+    if (wordsAt(width) > oldestAt)
+        screen.putRight(y, oldestAt, r.oldest == INT64_MAX ? std::string() : formatTime(r.oldest).substr(0, 10), 11,
+                        Ink::Second);
+    const int x = wordsAt(width) + 2 * r.level;
+    screen.put(y, x, r.words, width - x - 1, r.level == 0 ? Ink::Strong : Ink::Plain);
 }
 
 void TablePage::activate(std::size_t row)
