@@ -2,6 +2,7 @@
 #include <sys/stat.h>
 
 #include "cli/command.h"
+#include "cli/output.h"
 #include "core/base/text.h"
 #include "core/platform/own_data.h"
 #include "terminal/browser.h"
@@ -13,10 +14,10 @@ int runBrowse(const BrowseArguments& arguments)
     terminal::BrowseWish wish;
     wish.desk.user = withCarried(userFolders());
     wish.desk.data = arguments.data.empty() ? ownDataFolder(wish.desk.user) : arguments.data;
-    wish.desk.snapshots =
-        arguments.folder.empty() ? joinPath(wish.desk.data, "snapshots") : arguments.folder;
-    wish.desk.scan = arguments.options;
-    wish.desk.scan.patience = patience();
+    wish.desk.snapshots = arguments.folder.empty() && !arguments.data.empty() ? joinPath(wish.desk.data, "snapshots")
+                                                                              : snapshotsFolder(arguments.folder);
+    wish.desk.scan = output().scan;
+    wish.desk.units = output().units;
     wish.source = arguments.now.empty() ? arguments.source : arguments.now;
     wish.before = arguments.now.empty() ? std::string() : arguments.source;
     wish.screen.mouse = arguments.mouse;

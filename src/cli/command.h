@@ -28,9 +28,6 @@ enum Exit : int {
 /// "kurvoctl: sentence" on stderr.
 void complain(const std::string& sentence);
 
-/// How long a drive may take to answer.
-void setPatience(std::chrono::milliseconds patience);
-std::chrono::milliseconds patience();
 /// Whether what is at the path answers in that time, or says that nothing is there; a word on stderr where not. Ask
 /// before anything that would wait for it without an end.
 bool answers(const std::string& path);
@@ -59,12 +56,18 @@ struct ScanArguments {
     std::vector<std::string> paths;
     std::string save;
     bool force = false; ///< replace an earlier one
-    ScanOptions options;
+    ScanMethod method = ScanMethod::Best;
     bool json = false;
 };
 int runScan(const ScanArguments& arguments);
-/// What the entries are there for, the largest role first.
-int runRoles(const std::string& source, bool json);
+struct GroupArguments {
+    std::vector<std::string> sources;
+    std::vector<std::string> by; ///< one or two of family, type, role, owner, age
+    std::size_t count = 1000000000;
+    bool json = false;
+};
+/// What the files add up to, group by group.
+int runGroups(const GroupArguments& arguments);
 struct LeadArguments {
     std::string source;
     std::string folder;              ///< of the catalogue; the user's own when empty
@@ -79,9 +82,23 @@ Leads leadsOf(const Source& source, const std::string& argument, const std::stri
               AsideUse use = AsideUse::LeaveOut, std::size_t* aside = nullptr);
 /// What stands out, ranked; or puts a lead aside.
 int runLeads(const LeadArguments& arguments);
-int runFolders(const std::string& source, unsigned depth, bool json);
-/// `where`: a filter, see docs/filter.md; empty for all files.
-int runLargest(const std::string& source, std::size_t count, const std::string& where, bool json);
+struct FolderArguments {
+    std::vector<std::string> sources;
+    unsigned depth = 1;
+    std::string sort;      ///< disk, apparent, files, name, date; as it is usual when empty
+    std::size_t count = 0; ///< of each folder; 0: all
+    std::string atLeast;   ///< as a filter takes a size; empty: all
+    bool json = false;
+};
+int runFolders(const FolderArguments& arguments);
+struct LargestArguments {
+    std::vector<std::string> sources; ///< together
+    std::size_t count = 20;
+    std::string where;    ///< a filter, see docs/filter.md; empty for all
+    bool folders = false; ///< folders in which the weight divides, instead of files
+    bool json = false;
+};
+int runLargest(const LargestArguments& arguments);
 struct CompareArguments {
     std::string before, now;
     std::string where;
@@ -118,7 +135,6 @@ struct BrowseArguments {
     std::string now;    ///< compares `source` with it; may be empty
     std::string folder; ///< of the snapshots; the user's own when empty
     std::string data;   ///< of plans, marks and logbook; the user's own when empty
-    ScanOptions options;
     bool mouse = true;
 };
 /// The terminal view.

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "cli/command.h"
+#include "cli/output.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/compare/comparison.h"
@@ -17,16 +18,16 @@ namespace {
 void printSummary(const Comparison& c)
 {
     const auto sums = c.sums(rootNode, Measure::Disk);
-    fmt::print("{} in all: grown {}, shrunk {}, moved {}\n", formatDifference(sums.net()), formatBytes(sums.grown),
-               formatBytes(sums.shrunk), formatBytes(sums.movedIn));
+    fmt::print("{} in all: grown {}, shrunk {}, moved {}\n", differenceText(sums.net()), sizeText(sums.grown),
+               sizeText(sums.shrunk), sizeText(sums.movedIn));
     if (sums.notSeen != 0)
         fmt::print("{} could only be seen in one of the two scans and is not compared.\n",
-                   formatDifference(sums.notSeen));
+                   differenceText(sums.notSeen));
     const auto places = placesThatExplain(c, Measure::Disk);
     if (!places.nodes.empty())
         fmt::print("What explains {:.0f} % of it:\n", places.share * 100);
     for (const auto node : places.nodes)
-        fmt::print("{:>12}  {}\n", formatDifference(c.net(node, Measure::Disk)), displayText(c.tree()->path(node)));
+        fmt::print("{:>12}  {}\n", differenceText(c.net(node, Measure::Disk)), displayText(c.tree()->path(node)));
 }
 
 } // namespace
@@ -74,7 +75,7 @@ int runCompare(const CompareArguments& arguments)
                 break;
             }
             const auto path = displayText(compared->tree()->path(line.node));
-            fmt::print("{:>12}  {:<8}  {}{}\n", formatDifference(line.delta), changeName(line.change), path,
+            fmt::print("{:>12}  {:<8}  {}{}\n", differenceText(line.delta), changeName(line.change), path,
                        line.change == Change::Moved ? "  from " + displayText(compared->pathBefore(line.node)) : "");
         }
         if (lines.empty())

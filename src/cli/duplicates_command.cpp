@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "cli/command.h"
+#include "cli/output.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/find/duplicates.h"
@@ -38,7 +39,7 @@ void printText(const Duplicates& found, const Trees& trees, bool folders)
 {
     if (folders)
         for (const auto& group : found.folders) {
-            fmt::print("{} could be freed: {} with the same content, {} each\n", formatBytes(group.freeable),
+            fmt::print("{} could be freed: {} with the same content, {} each\n", sizeText(group.freeable),
                        formatItems(group.folders.size(), "folder"), formatItems(group.files, "file"));
             for (const auto& folder : group.folders)
                 fmt::print("    {}/\n", displayText(trees[folder.tree]->path(folder.node)));
@@ -46,14 +47,14 @@ void printText(const Duplicates& found, const Trees& trees, bool folders)
     for (const auto& group : found.groups) {
         if (folders && group.inFolders)
             continue;
-        fmt::print("{} could be freed: {} of {} each\n", formatBytes(group.freeable),
-                   formatItems(group.files.size(), "file"), formatBytes(group.bytesEach));
+        fmt::print("{} could be freed: {} of {} each\n", sizeText(group.freeable),
+                   formatItems(group.files.size(), "file"), sizeText(group.bytesEach));
         for (const auto& file : group.files)
             fmt::print("    {}{}{}\n", displayText(trees[file.tree]->path(file.node)),
                        file.sharedBlocks != 0 ? "  (shares its blocks)" : "",
                        file.otherLinks ? "  (has links elsewhere)" : "");
     }
-    fmt::print("{} could be freed in {}.\n", formatBytes(found.freeable), formatItems(found.groups.size(), "group"));
+    fmt::print("{} could be freed in {}.\n", sizeText(found.freeable), formatItems(found.groups.size(), "group"));
 }
 
 } // namespace
@@ -86,7 +87,7 @@ int runDuplicates(const DuplicateArguments& arguments)
     std::uint64_t unreadable = 0;
     bool stopped = false;
     for (const auto& path : arguments.paths) {
-        const auto scanned = scanWithProgress(path, {});
+        const auto scanned = scanWithProgress(path, output().scan);
         if (!scanned) {
             complain(scanned.error().sentence);
             return ExitFailed;
@@ -101,8 +102,8 @@ int runDuplicates(const DuplicateArguments& arguments)
         runInterruptible([&](std::stop_token stop) { found = findDuplicates(trees, options, progress, stop); },
                          [&] {
                              return fmt::format("{} of {} compared, {} of {} read", formatCount(progress.filesDone),
-                                                formatItems(progress.filesOf, "file"), formatBytes(progress.bytesDone),
-                                                formatBytes(progress.bytesOf));
+                                                formatItems(progress.filesOf, "file"), sizeText(progress.bytesDone),
+                                                sizeText(progress.bytesOf));
                          });
     if (arguments.json)
         printJson(found, trees, arguments.folders);

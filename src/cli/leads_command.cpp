@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "cli/command.h"
+#include "cli/output.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/leads/aside.h"
@@ -35,7 +36,7 @@ void printText(std::size_t number, const Lead& lead)
     if (!lead.where.empty())
         fmt::print("    {}\n", displayText(lead.where));
     if (lead.comesFree != lead.bytes)
-        fmt::print("    Comes free: {}.\n", formatBytes(lead.comesFree));
+        fmt::print("    Comes free: {}.\n", sizeText(lead.comesFree));
     fmt::print("    {}\n", lead.next);
     if (!lead.command.empty())
         fmt::print("    $ {}\n", displayText(lead.command));
@@ -77,8 +78,8 @@ Leads leadsOf(const Source& source, const std::string& argument, const std::stri
             facts.guard.packages = &packages.emplace(std::move(*read));
     const bool whole = facts.live && !facts.info.partial && facts.info.place == facts.info.mountPoint;
     const auto open = argument.ends_with(snapshotSuffix) ? argument : std::string();
-    const auto kept = folder.empty() ? joinPath(ownDataFolder(user), "snapshots") : folder;
-    gatherLeadFacts(facts, {isHere, whole, false, kept, open});
+    gatherLeadFacts(facts, {isHere, whole, false, snapshotsFolder(folder), open});
+    facts.units = output().units;
     if (use == AsideUse::LeaveOut) {
         if (const auto known = AsideLeads(asideLeadsFile(ownDataFolder(user)), facts.info.host).read())
             facts.aside = idsOf(*known);
@@ -119,12 +120,12 @@ int runLeads(const LeadArguments& arguments)
         fmt::print("Nothing stands out here.\n");
     else
         fmt::print("{} in all, of which {} may usually go or are cleared with their own tool.\n",
-                   formatBytes(found.bytes()), formatBytes(found.comesFree()));
+                   sizeText(found.bytes()), sizeText(found.comesFree()));
     if (!found.rest.empty()) {
         std::uint64_t rest = 0;
         for (const auto& lead : found.rest)
             rest += lead.bytes;
-        fmt::print("The rest: {}, {}; --json lists them.\n", formatItems(found.rest.size(), "lead"), formatBytes(rest));
+        fmt::print("The rest: {}, {}; --json lists them.\n", formatItems(found.rest.size(), "lead"), sizeText(rest));
     }
     if (aside > 0)
         fmt::print("{} put aside.\n", formatItems(aside, "lead was", "leads were"));

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "cli/command.h"
+#include "cli/output.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/ledger/ledger.h"
@@ -51,12 +52,12 @@ void printText(const Ledger& ledger)
     constexpr std::size_t shown = 8;
     fmt::print("{}\n", displayText(ledger.mountPoint));
     fmt::print("{:>12}  capacity\n{:>12}  free\n{:>12}  reserved for the system\n{:>12}  used, of which\n",
-               formatBytes(c.total), formatBytes(c.free), formatBytes(c.reserved), formatBytes(c.used));
+               sizeText(c.total), sizeText(c.free), sizeText(c.reserved), sizeText(c.used));
     for (const auto& line : ledger.lines) {
-        fmt::print("{:>12}  {}\n", line.bytes ? formatBytes(*line.bytes) : "?", line.title);
+        fmt::print("{:>12}  {}\n", line.bytes ? sizeText(*line.bytes) : "?", line.title);
         fmt::print("{:>12}  {}\n", "", line.evidence);
         for (std::size_t i = 0; i < std::min(shown, line.items.size()); ++i)
-            fmt::print("{:>12}  {:>10}  {}  ({})\n", "", line.items[i].bytes ? formatBytes(*line.items[i].bytes) : "",
+            fmt::print("{:>12}  {:>10}  {}  ({})\n", "", line.items[i].bytes ? sizeText(*line.items[i].bytes) : "",
                        displayText(line.items[i].path), line.items[i].note);
         if (line.items.size() > shown)
             fmt::print("{:>12}  {:>10}  and {} more\n", "", "", line.items.size() - shown);
@@ -64,8 +65,7 @@ void printText(const Ledger& ledger)
     if (!ledger.outside.empty())
         fmt::print("{:>12}  outside of what is used\n", "");
     for (const auto& line : ledger.outside) {
-        fmt::print("{:>12}  {}\n{:>12}  {}\n", line.bytes ? formatBytes(*line.bytes) : "?", line.title, "",
-                   line.evidence);
+        fmt::print("{:>12}  {}\n{:>12}  {}\n", line.bytes ? sizeText(*line.bytes) : "?", line.title, "", line.evidence);
         if (!line.command.empty())
             fmt::print("{:>12}  $ {}\n", "", line.command);
     }
@@ -85,7 +85,7 @@ int runLedger(const std::string& place, bool json)
         complain(mount.error().sentence);
         return ExitFailed;
     }
-    const auto result = scanWithProgress(*mount, {});
+    const auto result = scanWithProgress(*mount, output().scan);
     if (!result) {
         complain(result.error().sentence);
         return ExitFailed;
@@ -100,6 +100,7 @@ int runLedger(const std::string& place, bool json)
     scan.unreadable = result->unreadableList;
     scan.unreadableCount = result->unreadable;
     scan.partial = result->stopped;
+    scan.excluded = output().scan.exclude;
     const auto ledger = writeLedger(scan, *facts);
     if (json)
         printJson(ledger);

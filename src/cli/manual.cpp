@@ -7,6 +7,7 @@
 #include <cstdio>
 #include <fstream>
 #include <iterator>
+#include <sstream>
 
 #include "cli/command.h"
 #include "core/base/text.h"
@@ -20,8 +21,10 @@ constexpr const char* globs =
     "printed and called partial. A file to be written may not be there yet: --force replaces one of the same kind, "
     "and nothing else.";
 constexpr const char* whatFilter =
-    "A filter is described by \"kurvoctl help filter\". One that is wrong is said before "
-    "anything is scanned.";
+    "A FILTER is terms side by side, with or, not and brackets: a word or glob of the name, size apparent age changed "
+    "family type owner under path mark advice role, each with : or < >, and is:hidden,sparse,preallocated,linked,"
+    "planned,symlink,empty. \"kurvoctl help filter\" has all of it. One that is wrong is said before anything is "
+    "scanned. With --folders a folder counts where no folder in it holds more than four fifths of it.";
 
 constexpr std::pair<const char*, const char*> more[] = {
     {"scan", globs},
@@ -32,6 +35,7 @@ constexpr std::pair<const char*, const char*> more[] = {
     {"leads",
      "The first twelve leads are printed, the first what promises most: bytes that come free times how surely they may "
      "go. No byte is in two of them. Earlier snapshots say how fast each grows. See \"kurvoctl help leads\"."},
+    {"types", "Groups are the largest first; sizes are on disk. Ages are counted from the scan."},
     {"roles", "A role says what an entry is there for; rules give it, see \"kurvoctl help advice\"."},
     {"largest", whatFilter},
     {"compare",
@@ -57,6 +61,36 @@ constexpr std::pair<const char*, const char*> more[] = {
      "back or failed; --delete must name how many items are deleted for good. undo brings back what can be."},
     {"logbook", "Every step that was carried out stands there before it is begun; recover ends what was cut off."},
     {"completion", "For bash: source <(kurvoctl completion bash). The packages put them where each shell looks."},
+};
+
+/// Two things one would type, each with what it does.
+constexpr struct {
+    const char* command;
+    const char* lines;
+} examples[] = {
+    {"scan", "kurvoctl scan / --save monday.kurvo\nkurvoctl scan /home /srv --exclude '*.iso' --json"},
+    {"browse", "kurvoctl browse /home\nkurvoctl browse monday.kurvo friday.kurvo"},
+    {"folders", "kurvoctl folders /var --depth 3 --at-least 1G\nkurvoctl folders /home --sort files --count 5"},
+    {"leads", "kurvoctl leads /\nkurvoctl leads / --put-aside trash: --note \"asked for\""},
+    {"types", "kurvoctl types /home\nkurvoctl types /srv --by owner,age --json"},
+    {"roles", "kurvoctl roles /\nkurvoctl roles /home --by role,owner"},
+    {"largest", "kurvoctl largest / --where 'is:hidden age>1y'\nkurvoctl largest /home /srv --folders --count 10"},
+    {"compare",
+     "kurvoctl compare monday.kurvo friday.kurvo\nkurvoctl compare monday.kurvo / --where 'change:grew delta>1G'"},
+    {"snapshot", "kurvoctl snapshot take / --polite\nssh desk kurvoctl export / | kurvoctl snapshot import -"},
+    {"export", "kurvoctl export / > desk.jsonl\nkurvoctl export monday.kurvo --format html > monday.html"},
+    {"history", "kurvoctl history /var/log\nkurvoctl history /home --json"},
+    {"forecast", "kurvoctl forecast /\nkurvoctl forecast /home --json"},
+    {"drives", "kurvoctl drives\nkurvoctl drives --all --json"},
+    {"ledger", "sudo kurvoctl ledger /\nkurvoctl ledger /home --json"},
+    {"duplicates",
+     "kurvoctl duplicates /srv/share --smallest 10M\nkurvoctl duplicates ~/Pictures /media/stick --folders"},
+    {"advice", "kurvoctl advice show ~/.cache /var/log/journal\nkurvoctl advice check my-rules.toml"},
+    {"plan", "kurvoctl plan make ~/.cache/tiles -o clear.kurvo-plan\nkurvoctl plan apply clear.kurvo-plan"},
+    {"logbook", "kurvoctl logbook\nkurvoctl logbook report --largest-of / > report.html"},
+    {"help", "kurvoctl help filter\nkurvoctl help terms"},
+    {"completion",
+     "source <(kurvoctl completion bash)\nkurvoctl completion fish > ~/.config/fish/completions/kurvoctl.fish"},
 };
 
 /// As roff reads it: nothing in it is a command of its own.
@@ -100,14 +134,14 @@ std::string valueOf(const CLI::Option& option)
 {
     if (option.get_items_expected_max() == 0)
         return {};
-    const auto type = option.get_type_name();
+    auto type = option.get_type_name();
     if (const auto open = type.find('{'), close = type.find('}'); open != type.npos && close != type.npos) {
         auto values = type.substr(open + 1, close - open - 1);
         for (auto& c : values)
             c = c == ',' ? '|' : c;
         return values;
     }
-    return type.starts_with("TEXT") ? "VALUE" : "N";
+    return type.substr(0, type.find(':'));
 }
 
 void writeOptions(std::string& page, const CLI::App& app)
@@ -171,8 +205,14 @@ std::string pageOf(const CLI::App& command)
         writeSynopsis(page, *below[i], "kurvoctl " + command.get_name() + " " + below[i]->get_name());
     }
     page += ".SH DESCRIPTION\n" + roff(command.get_description()) + ".\n";
-    if (const auto footer = command.get_footer(); !footer.empty())
-        page += ".PP\n" + roff(footer) + "\n";
+    constexpr std::string_view examplesHead = "Examples:\n";
+    const auto footer = command.get_footer();
+    const auto shown = footer.find(examplesHead);
+    if (auto words = footer.substr(0, shown); !words.empty()) {
+        while (words.ends_with('\n'))
+            words.pop_back();
+        page += ".PP\n" + roff(words) + "\n";
+    }
     page += ".SH OPTIONS\n";
     writeOptions(page, command);
     for (const auto* one : below) {
@@ -180,6 +220,8 @@ std::string pageOf(const CLI::App& command)
                             roff(one->get_description()));
         writeOptions(page, *one);
     }
+    if (shown != footer.npos)
+        page += ".SH EXAMPLES\n.nf\n" + roff(footer.substr(shown + examplesHead.size())) + "\n.fi\n";
     return page + tail + ".SH SEE ALSO\n.BR kurvoctl (1)\n";
 }
 
@@ -205,9 +247,21 @@ std::string overview(const CLI::App& app)
 
 void describeCommands(CLI::App& app)
 {
+    app.footer(
+        "SOURCE is a folder, which is scanned, or a .kurvo file, which is read. \"kurvoctl help terms\" says what "
+        "each word means, \"kurvoctl help filter\" what a FILTER can ask for.");
     for (const auto& [name, words] : more)
         if (auto* command = commandOf(app, name))
             command->footer(words);
+    for (const auto& example : examples)
+        if (auto* command = commandOf(app, example.command)) {
+            auto words = command->get_footer();
+            words += words.empty() ? "Examples:" : "\n\nExamples:";
+            std::istringstream lines(example.lines);
+            for (std::string line; std::getline(lines, line);)
+                words += "\n  " + line;
+            command->footer(words);
+        }
 }
 
 int runHelp(CLI::App& app, const std::string& topic)

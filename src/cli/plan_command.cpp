@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "cli/command.h"
+#include "cli/output.h"
 #include "core/act/plan_run.h"
 #include "core/act/run_history.h"
 #include "core/base/figures.h"
@@ -102,16 +103,15 @@ std::function<std::string()> progressLine(const RunProgress& shown)
 {
     return [&shown] {
         return fmt::format("{} of {}, {}", shown.done, shown.of,
-                           shown.movedNow > 0 ? formatBytes(shown.movedNow) + " written and read back" : "at work");
+                           shown.movedNow > 0 ? sizeText(shown.movedNow) + " written and read back" : "at work");
     };
 }
 
 void printStep(const LoggedStep& step, bool json)
 {
     if (!json) {
-        fmt::print("{:<11} {:<9} {:>10}  {}{}{}\n", actionName(step.action), stateName(step.state),
-                   formatBytes(step.disk), displayText(step.path),
-                   step.target.empty() ? "" : " -> " + displayText(step.target),
+        fmt::print("{:<11} {:<9} {:>10}  {}{}{}\n", actionName(step.action), stateName(step.state), sizeText(step.disk),
+                   displayText(step.path), step.target.empty() ? "" : " -> " + displayText(step.target),
                    step.note.empty() ? "" : "\n         " + step.note);
         return;
     }
@@ -223,14 +223,14 @@ std::string lessThanItTakes(const ComesFree& free)
     std::string why;
     const auto part = [&why](std::uint64_t bytes, const char* words) {
         if (bytes > 0)
-            why += (why.empty() ? "" : ", ") + formatBytes(bytes) + " " + words;
+            why += (why.empty() ? "" : ", ") + sizeText(bytes) + " " + words;
     };
     part(free.links, "have further links elsewhere");
     part(free.shared, "are shared with other files or snapshots");
     part(free.compressed, "are less on the drive than in length");
     part(free.inlined, "lie among the filesystem's own structures");
     part(free.heldOpen, "are held open by programs");
-    return why.empty() ? std::string() : "\n       " + formatBytes(free.bytes) + " come free: " + why + ".";
+    return why.empty() ? std::string() : "\n       " + sizeText(free.bytes) + " come free: " + why + ".";
 }
 
 } // namespace
@@ -269,7 +269,7 @@ int runPlanCheck(const std::string& file, bool json)
                        free[i] ? std::to_string(free[i]->bytes) : "null", !findings[i].blocked,
                        findings[i].sentence.empty() ? "null" : jsonText(findings[i].sentence));
         else
-            fmt::print("{:<6} {:>10}  {}: {}{}{}\n", findings[i].blocked ? "held" : "ready", formatBytes(item.disk),
+            fmt::print("{:<6} {:>10}  {}: {}{}{}\n", findings[i].blocked ? "held" : "ready", sizeText(item.disk),
                        words(item), displayText(item.path),
                        findings[i].sentence.empty() ? "" : "\n       " + findings[i].sentence,
                        free[i] ? lessThanItTakes(*free[i]) : "");
@@ -292,7 +292,7 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json)
                      : fmt::format("This plan deletes {}, {}, for good. Nothing takes that back. To confirm, add "
                                    "--delete {}.",
                                    formatItems(count, "item"),
-                                   formatBytes(plan->disk(Action::Delete) + plan->disk(Action::EmptyTrash)), count));
+                                   sizeText(plan->disk(Action::Delete) + plan->disk(Action::EmptyTrash)), count));
         return ExitUsage;
     }
     const Guarded guarded;
@@ -319,7 +319,7 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json)
         printStep(step, json);
     if (!json) {
         fmt::print("Run {}: {} of {} done; {} free before, {} after.\n", run.run.id, run.done(), run.steps.size(),
-                   formatBytes(run.run.freeBefore), formatBytes(run.run.freeAfter));
+                   sizeText(run.run.freeBefore), sizeText(run.run.freeAfter));
         const auto kind = readFilesystemFacts(run.run.place);
         for (const auto& sentence : proofOf({run.run, run.steps}, kind ? kind->type : std::string()).sentences)
             fmt::print("  {}\n", sentence);
@@ -414,8 +414,8 @@ int runLogbook(std::int64_t run, bool json)
         else
             fmt::print("{:>4}  {}  {}  {}\n", known.id, formatTime(known.began), displayText(known.place),
                        known.ended == 0 ? "was not ended"
-                                        : fmt::format("{} free before, {} after", formatBytes(known.freeBefore),
-                                                      formatBytes(known.freeAfter)));
+                                        : fmt::format("{} free before, {} after", sizeText(known.freeBefore),
+                                                      sizeText(known.freeAfter)));
     if (runs->empty() && !json)
         fmt::print("The logbook is empty.\n");
     return ExitDone;

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "cli/command.h"
+#include "cli/output.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/user_file.h"
@@ -26,9 +27,9 @@ void printText(const ScanResult& result)
 {
     const auto& sums = result.tree->sums(rootNode);
     fmt::print("{}\n", displayText(result.tree->path(rootNode)));
-    fmt::print("  on disk   {:>10}   ({} bytes)\n", formatBytes(sums.disk), formatCount(sums.disk));
-    fmt::print("  apparent  {:>10}\n", formatBytes(sums.apparent));
-    fmt::print("  hidden    {:>10}   in {}\n", formatBytes(sums.hiddenDisk), formatItems(sums.hiddenFiles, "file"));
+    fmt::print("  on disk   {:>10}   ({} bytes)\n", sizeText(sums.disk), formatCount(sums.disk));
+    fmt::print("  apparent  {:>10}\n", sizeText(sums.apparent));
+    fmt::print("  hidden    {:>10}   in {}\n", sizeText(sums.hiddenDisk), formatItems(sums.hiddenFiles, "file"));
     fmt::print("  files     {:>10}\n  folders   {:>10}\n", formatCount(sums.files), formatCount(sums.folders));
     fmt::print("  read in {:.2f} s\n", result.seconds);
 }
@@ -56,8 +57,10 @@ int runScan(const ScanArguments& arguments)
         }
         existing = *may;
     }
+    auto options = output().scan;
+    options.method = arguments.method;
     for (const auto& path : arguments.paths) {
-        auto result = scanWithProgress(path, arguments.options);
+        auto result = scanWithProgress(path, options);
         if (!result) {
             complain(result.error().sentence);
             return ExitFailed;
@@ -75,8 +78,8 @@ int runScan(const ScanArguments& arguments)
             complain("Stopped before the end; the figures are partial.");
         if (!arguments.save.empty()) {
             auto info = describeScan(*result);
-            info.crossMounts = arguments.options.crossMounts;
-            info.exclude = arguments.options.exclude;
+            info.crossMounts = output().scan.crossMounts;
+            info.exclude = output().scan.exclude;
             auto saved = writeSnapshot(arguments.save, info, *result->tree, {}, existing);
             if (!saved) {
                 complain(saved.error().sentence);

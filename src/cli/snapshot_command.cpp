@@ -14,10 +14,12 @@
 #include <fmt/format.h>
 
 #include "cli/command.h"
+#include "cli/output.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/compare/place_history.h"
 #include "core/ledger/ledger.h"
+#include "core/platform/atomic_file.h"
 #include "core/platform/own_data.h"
 #include "core/platform/user_file.h"
 #include "core/report/place_report.h"
@@ -26,11 +28,6 @@
 
 namespace kurvo::cli {
 namespace {
-
-std::string folderOr(const std::string& given)
-{
-    return given.empty() ? joinPath(ownDataFolder(userFolders()), "snapshots") : given;
-}
 
 int failed(const Error& error)
 {
@@ -84,7 +81,7 @@ void printEntry(const CatalogueEntry& entry, bool json)
             jsonText(entry.about.name), jsonText(entry.about.note));
     else
         fmt::print("{}  {:>10}  {:>9}{}{}  {}  {}{}{}\n", formatTime(info.taken).substr(0, 16),
-                   formatBytes(info.diskBytes), formatBytes(entry.bytes), info.baseId.empty() ? " " : "+",
+                   sizeText(info.diskBytes), sizeText(entry.bytes), info.baseId.empty() ? " " : "+",
                    entry.about.pinned ? "pinned" : "      ", displayText(fileName(entry.path)), displayText(info.place),
                    info.partial ? "  (partial)" : "", entry.about.name.empty() ? "" : "  \"" + entry.about.name + "\"");
 }
@@ -120,18 +117,20 @@ int runSnapshotTake(const SnapshotArguments& arguments)
     for (const auto& path : arguments.paths) {
         if (!answers(path))
             return ExitFailed;
-        ScanOptions options;
+        auto options = output().scan;
         options.background = arguments.polite;
-        options.threads = arguments.polite ? 1 : 0;
+        options.threads = arguments.polite ? 1 : options.threads;
         auto result = scanWithProgress(path, options);
         if (!result)
             return failed(result.error());
         auto info = describeScan(*result);
+        info.crossMounts = options.crossMounts;
+        info.exclude = options.exclude;
         if (info.place == info.mountPoint && !arguments.polite)
-            info.ledger = ledgerFigures(
-                {result->tree.get(), result->unreadableList, result->unreadable, result->stopped, true, {}, 0},
-                info.mountPoint, info.capacity);
-        const auto saved = addSnapshot(folderOr(arguments.folder), info, *result->tree);
+            info.ledger = ledgerFigures({result->tree.get(), result->unreadableList, result->unreadable,
+                                         result->stopped, true, info.exclude, 0},
+                                        info.mountPoint, info.capacity);
+        const auto saved = addSnapshot(snapshotsFolder(arguments.folder), info, *result->tree);
         if (!saved)
             return failed(saved.error());
         fmt::print("{}\n", displayText(*saved));
@@ -143,7 +142,7 @@ int runSnapshotTake(const SnapshotArguments& arguments)
 
 int runSnapshotList(const SnapshotArguments& arguments, bool json)
 {
-    const auto folder = folderOr(arguments.folder);
+    const auto folder = snapshotsFolder(arguments.folder);
     if (const auto there = catalogueIsThere(folder); !there) {
         if (arguments.folder.empty() && there.error().kind == ErrorKind::NotFound && !json) {
             fmt::print("{}\n", there.error().sentence);
@@ -160,9 +159,9 @@ int runSnapshotList(const SnapshotArguments& arguments, bool json)
         bytes += entry.bytes;
     }
     if (!json)
-        fmt::print("{}, {}{}\n", formatItems(catalogue.entries.size(), "snapshot"), formatBytes(bytes),
+        fmt::print("{}, {}{}\n", formatItems(catalogue.entries.size(), "snapshot"), sizeText(bytes),
                    bytesOfBases(folder) > 0
-                       ? ", and " + formatBytes(bytesOfBases(folder)) + " that others are packed against"
+                       ? ", and " + sizeText(bytesOfBases(folder)) + " that others are packed against"
                        : "");
     for (const auto& error : catalogue.damaged)
         complain(error.sentence);
@@ -172,7 +171,7 @@ int runSnapshotList(const SnapshotArguments& arguments, bool json)
 int runSnapshotVerify(const SnapshotArguments& arguments)
 {
     auto files = arguments.paths;
-    const auto folder = folderOr(arguments.folder);
+    const auto folder = snapshotsFolder(arguments.folder);
     int status = ExitDone;
     if (files.empty()) {
         if (const auto there = catalogueIsThere(folder); !there)
@@ -199,7 +198,7 @@ int runSnapshotVerify(const SnapshotArguments& arguments)
 
 int runSnapshotPrune(const SnapshotArguments& arguments)
 {
-    const auto folder = folderOr(arguments.folder);
+    const auto folder = snapshotsFolder(arguments.folder);
     if (const auto there = catalogueIsThere(folder); !there)
         return failed(there.error());
     const auto keeping = readKeeping(folder);
@@ -222,10 +221,48 @@ int runSnapshotPrune(const SnapshotArguments& arguments)
     return ExitDone;
 }
 
+namespace {
+
+/// What comes by standard input is kept in a hidden file until all of it has come.
+Result<std::string> importFromPipe(const std::string& folder)
+{
+    if (const auto made = makeFolders(folder); !made)
+        return made.error();
+    const auto path = joinPath(folder, fmt::format(".incoming-{}", ::getpid()));
+    auto file = AtomicFile::create(path);
+    if (!file)
+        return file.error();
+    std::vector<char> bytes(1 << 20);
+    for (;;) {
+        const auto n = ::read(STDIN_FILENO, bytes.data(), bytes.size());
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n < 0)
+            return systemError("read", "standard input", errno);
+        if (n == 0)
+            break;
+        file->write(bytes.data(), static_cast<std::size_t>(n));
+    }
+    if (const auto done = file->commit(); !done)
+        return done.error();
+    auto imported = importSnapshot(folder, path);
+    (void)::unlink(path.c_str());
+    if (!imported) { // nobody knows it by that name
+        auto error = imported.error();
+        if (const auto at = error.sentence.find(displayText(path)); at != error.sentence.npos)
+            error.sentence.replace(at, displayText(path).size(), "Standard input");
+        return error;
+    }
+    return imported;
+}
+
+} // namespace
+
 int runSnapshotImport(const SnapshotArguments& arguments)
 {
     for (const auto& file : arguments.paths) {
-        const auto imported = importSnapshot(folderOr(arguments.folder), file);
+        const auto imported = file == "-" ? importFromPipe(snapshotsFolder(arguments.folder))
+                                          : importSnapshot(snapshotsFolder(arguments.folder), file);
         if (!imported)
             return failed(imported.error());
         fmt::print("{}\n", displayText(*imported));
@@ -238,13 +275,14 @@ int runSnapshotExport(const SnapshotArguments& arguments, const std::string& to,
     const auto existing = mayWrite(to, "a snapshot", force, beginsAsSnapshot);
     if (!existing)
         return failed(existing.error());
-    const auto done = exportSnapshot(snapshotAt(folderOr(arguments.folder), arguments.paths.front()), to, *existing);
+    const auto done =
+        exportSnapshot(snapshotAt(snapshotsFolder(arguments.folder), arguments.paths.front()), to, *existing);
     return done ? ExitDone : failed(done.error());
 }
 
 int runSnapshotRemove(const SnapshotArguments& arguments)
 {
-    const auto folder = folderOr(arguments.folder);
+    const auto folder = snapshotsFolder(arguments.folder);
     const auto user = userFolders();
     const auto whole = canonicalPath(folder);
     if (!whole)
@@ -262,7 +300,7 @@ int runSnapshotRemove(const SnapshotArguments& arguments)
 int runSnapshotAbout(const SnapshotArguments& arguments, const std::optional<std::string>& name,
                      const std::optional<std::string>& note, std::optional<bool> pinned)
 {
-    const auto folder = folderOr(arguments.folder);
+    const auto folder = snapshotsFolder(arguments.folder);
     const auto path = snapshotAt(folder, arguments.paths.front());
     for (const auto& entry : readCatalogue(std::string(parentPath(path))).entries)
         if (entry.path == path) {
@@ -302,7 +340,7 @@ int runExport(const std::string& source, const std::string& format)
 int runHistory(const std::string& path, const std::string& folder, bool json)
 {
     std::string below;
-    const auto entries = entriesFor(readCatalogue(folderOr(folder)), path, below);
+    const auto entries = entriesFor(readCatalogue(snapshotsFolder(folder)), path, below);
     if (entries.empty()) {
         complain("There is no snapshot of a place that has " + displayText(path) + ".");
         return ExitFailed;
@@ -327,10 +365,10 @@ int runHistory(const std::string& path, const std::string& folder, bool json)
         const auto change =
             before && bytes ? static_cast<std::int64_t>(*bytes) - static_cast<std::int64_t>(*before) : 0;
         fmt::print("{}  {:>10}  {:>11}{}\n", formatTime(point.info.taken).substr(0, 16),
-                   figures ? formatBytes(figures->disk)
+                   figures ? sizeText(figures->disk)
                    : bytes ? "not there"
                            : "not seen",
-                   change == 0 ? "" : formatDifference(change), point.info.partial ? "  partial" : "");
+                   change == 0 ? "" : differenceText(change), point.info.partial ? "  partial" : "");
         if (!point.info.partial && bytes)
             before = bytes;
     }
@@ -345,7 +383,7 @@ int runHistory(const std::string& path, const std::string& folder, bool json)
 int runForecast(const std::string& path, const std::string& folder, bool json)
 {
     std::string below;
-    const auto entries = entriesFor(readCatalogue(folderOr(folder)), path, below);
+    const auto entries = entriesFor(readCatalogue(snapshotsFolder(folder)), path, below);
     if (entries.empty()) {
         complain("There is no snapshot of a place that has " + displayText(path) + ".");
         return ExitFailed;

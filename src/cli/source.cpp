@@ -12,6 +12,7 @@
 #include <fmt/format.h>
 
 #include "cli/command.h"
+#include "cli/output.h"
 #include "core/base/figures.h"
 #include "core/base/patience.h"
 #include "core/base/text.h"
@@ -24,23 +25,9 @@ void complain(const std::string& sentence)
     fmt::print(stderr, "kurvoctl: {}\n", sentence);
 }
 
-namespace {
-std::chrono::milliseconds waitFor{15000};
-}
-
-void setPatience(std::chrono::milliseconds patience)
-{
-    waitFor = patience;
-}
-
-std::chrono::milliseconds patience()
-{
-    return waitFor;
-}
-
 bool answers(const std::string& path)
 {
-    const auto answer = askWithin(waitFor, [path] {
+    const auto answer = askWithin(output().scan.patience, [path] {
         struct stat s { };
         struct statfs about { };
         const bool there = ::stat(path.c_str(), &s) == 0;
@@ -60,7 +47,7 @@ void runInterruptible(const std::function<void(std::stop_token)>& work, const st
     sigaddset(&interrupt, SIGINT);
     pthread_sigmask(SIG_BLOCK, &interrupt, &before);
     std::stop_source stop;
-    const bool terminal = isatty(STDERR_FILENO) == 1;
+    const bool terminal = isatty(STDERR_FILENO) == 1 && output().progress && !output().quiet;
     std::jthread watcher([&](std::stop_token done) {
         const timespec tick{0, 200'000'000};
         for (int ticks = 0; !done.stop_requested(); ++ticks) {
@@ -83,12 +70,10 @@ Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& 
 {
     ScanProgress progress;
     std::optional<Result<ScanResult>> result;
-    auto patient = options;
-    patient.patience = waitFor;
-    runInterruptible([&](std::stop_token stop) { result.emplace(scan(path, patient, stop, &progress)); },
+    runInterruptible([&](std::stop_token stop) { result.emplace(scan(path, options, stop, &progress)); },
                      [&] {
                          return fmt::format("{}, {}  {}", formatItems(progress.entries(), "entry", "entries"),
-                                            formatBytes(progress.diskBytes()),
+                                            sizeText(progress.diskBytes()),
                                             displayText(progress.currentFolder()).substr(0, 60));
                      });
     return std::move(*result);
@@ -116,10 +101,12 @@ Result<Source> loadSource(const std::string& source)
             return snapshot.error();
         return Source{snapshot->tree, std::move(snapshot->info)};
     }
-    auto result = scanWithProgress(source, {});
+    auto result = scanWithProgress(source, output().scan);
     if (!result)
         return result.error();
     auto info = describeScan(*result);
+    info.crossMounts = output().scan.crossMounts;
+    info.exclude = output().scan.exclude;
     return Source{std::move(result->tree), std::move(info)};
 }
 

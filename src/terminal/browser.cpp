@@ -228,9 +228,10 @@ void Browser::makeMarkCommands()
     for (int digit = 0; digit <= 9; ++digit) {
         const auto& kinds = builtInMarkKinds();
         const auto index = static_cast<std::size_t>(digit) - 1;
-        const auto words = digit == 0                ? std::string("No mark")
-                           : index < kinds.size() ? "Mark: " + kinds[index].name
-                                                  : fmt::format("Mark: your own kind {}", digit - static_cast<int>(kinds.size()));
+        const auto words = digit == 0 ? std::string("No mark")
+                           : index < kinds.size()
+                               ? "Mark: " + kinds[index].name
+                               : fmt::format("Mark: your own kind {}", digit - static_cast<int>(kinds.size()));
         commands_.push_back({{std::to_string(digit)}, words, [this, digit] {
                                  if (!needsPlace())
                                      return;
@@ -240,7 +241,8 @@ void Browser::makeMarkCommands()
                                      return say("No item is selected here.");
                                  if (digit > 0 && static_cast<std::size_t>(digit) > known.size())
                                      return say("There is no such kind of mark.");
-                                 desk_.mark(nodes, digit == 0 ? std::string() : known[static_cast<std::size_t>(digit) - 1].id);
+                                 desk_.mark(nodes,
+                                            digit == 0 ? std::string() : known[static_cast<std::size_t>(digit) - 1].id);
                              }});
     }
 }
@@ -305,7 +307,8 @@ void Browser::goTo(const std::string& path)
     if (path.empty())
         return;
     if (desk_.hasPlace())
-        if (const auto node = desk_.tree().find(path.size() > 1 && path.ends_with('/') ? path.substr(0, path.size() - 1) : path)) {
+        if (const auto node =
+                desk_.tree().find(path.size() > 1 && path.ends_with('/') ? path.substr(0, path.size() - 1) : path)) {
             if (desk_.tree().isFolder(*node)) {
                 pane_ = Pane::Descent;
                 over_.clear();
@@ -412,13 +415,13 @@ void Browser::showKeys()
             keys += (keys.empty() ? "" : ", ") + key;
         lines.push_back(fmt::format("{:<18} {}", keys, command.words));
     }
-    lines.insert(lines.end(), {"", "# In leads", fmt::format("{:<18} {}", "P", "plan what may usually go among the chosen"),
-                               fmt::format("{:<18} {}", "A", "put the lead aside, with a note"),
-                               fmt::format("{:<18} {}", "O", "show it in Explore"), "", "# In Clear",
-                               fmt::format("{:<18} {}", "K", "check the plan"),
-                               fmt::format("{:<18} {}", "E", "save the plan for review"),
-                               fmt::format("{:<18} {}", "Z", "undo the run"),
-                               fmt::format("{:<18} {}", "Delete, T", "take off the plan")});
+    lines.insert(
+        lines.end(),
+        {"", "# In leads", fmt::format("{:<18} {}", "P", "plan what may usually go among the chosen"),
+         fmt::format("{:<18} {}", "A", "put the lead aside, with a note"),
+         fmt::format("{:<18} {}", "O", "show it in Explore"), "", "# In Clear",
+         fmt::format("{:<18} {}", "K", "check the plan"), fmt::format("{:<18} {}", "E", "save the plan for review"),
+         fmt::format("{:<18} {}", "Z", "undo the run"), fmt::format("{:<18} {}", "Delete, T", "take off the plan")});
     push(std::make_unique<TextPage>(desk_, *this, "Keys", std::move(lines)));
 }
 
@@ -431,13 +434,17 @@ void Browser::showGuide()
             "1. Scan: choose a drive, a folder or a snapshot. The picture grows while it is scanned.",
             "2. Explore: the largest first. Enter goes into a folder, W follows the weight, H finds the largest hidden "
             "file, S says what stands out. Bars are drawn another way where what they show is hidden.",
-            "3. Find: the largest files anywhere, ready-made questions (F6), and the filter (F): \"kurvoctl help filter\".",
+            "3. Find: the largest files anywhere, ready-made questions (F6), and the filter (F): \"kurvoctl help "
+            "filter\".",
             "4. Compare: what grew since an earlier snapshot. Each whole scan is kept as one.",
-            "5. Clear: nothing is touched until a plan is carried out. It is checked, asks for a typed word, and stands "
-            "in the logbook step by step; Z undoes a run as far as that is possible.", "",
-            "Marks (1 to 9) and notes (N) stay with a path. They, the plan, the logbook and the snapshots are the same as "
-            "in the window on this machine.", "",
-            "? shows all keys. \"kurvoctl help\" lists pages about everything else."}));
+            "5. Clear: nothing is touched until a plan is carried out. It is checked, asks for a typed word, and "
+            "stands "
+            "in the logbook step by step; Z undoes a run as far as that is possible.",
+            "",
+            "Marks (1 to 9) and notes (N) stay with a path. They, the plan, the logbook and the snapshots are the same "
+            "as "
+            "in the window on this machine.",
+            "", "? shows all keys. \"kurvoctl help\" lists pages about everything else."}));
 }
 
 void Browser::takeAnswer(const Key& key)
@@ -547,8 +554,9 @@ void Browser::drawGauge()
     const auto seen = desk_.tree().disk(rootNode);
     screen_.bar(1, 1, 14, part(c.used));
     auto words = fmt::format("used {} of {}, seen {}", desk_.size(c.used), desk_.size(c.total), desk_.size(seen));
-    words += planned > 0 ? fmt::format(", free {} -> {} after the plan", desk_.size(c.free), desk_.size(c.free + planned))
-                         : fmt::format(", free {}", desk_.size(c.free));
+    words += planned > 0
+                 ? fmt::format(", free {} -> {} after the plan", desk_.size(c.free), desk_.size(c.free + planned))
+                 : fmt::format(", free {}", desk_.size(c.free));
     screen_.put(1, 16, words, width - 17, planned > 0 ? Ink::Accent : Ink::Plain);
 }
 
@@ -611,8 +619,7 @@ void Browser::draw()
     dirty_ = false;
     screen_.begin();
     if (!screen_.isLargeEnough()) {
-        screen_.put(0, 0,
-                    fmt::format("Too small: {} by {} at least.", Screen::leastWidth, Screen::leastHeight),
+        screen_.put(0, 0, fmt::format("Too small: {} by {} at least.", Screen::leastWidth, Screen::leastHeight),
                     screen_.width());
         screen_.put(1, 0, "Q quits.", screen_.width());
         screen_.show();

@@ -27,9 +27,10 @@ std::vector<std::string> linesOf(const RunRecord& record, SizeUnits units)
 {
     std::vector<std::string> lines{fmt::format("# Run {}, {}", record.run.id, formatTime(record.run.began)), ""};
     lines.push_back(displayText(record.run.place));
-    lines.push_back(record.run.ended == 0 ? "It was not ended."
-                                          : fmt::format("{} free before, {} after", formatBytes(record.run.freeBefore, units),
-                                                        formatBytes(record.run.freeAfter, units)));
+    lines.push_back(record.run.ended == 0
+                        ? "It was not ended."
+                        : fmt::format("{} free before, {} after", formatBytes(record.run.freeBefore, units),
+                                      formatBytes(record.run.freeAfter, units)));
     const auto kind = readFilesystemFacts(record.run.place);
     for (const auto& sentence : proofOf(record, kind ? kind->type : std::string()).sentences)
         lines.push_back(sentence);
@@ -107,11 +108,11 @@ void ClearPage::activate(std::size_t row)
 {
     if (const auto* record = runAt(row)) {
         // The proof asks the drive how it is formatted.
-        desk_.work().run([record = *record, units = desk_.wish().units](const std::stop_token&) { return linesOf(record, units); },
-                         [this, id = record->run.id](std::vector<std::string> lines) {
-                             pages_.push(std::make_unique<TextPage>(desk_, pages_, fmt::format("Run {}", id),
-                                                                    std::move(lines)));
-                         });
+        desk_.work().run(
+            [record = *record, units = desk_.wish().units](const std::stop_token&) { return linesOf(record, units); },
+            [this, id = record->run.id](std::vector<std::string> lines) {
+                pages_.push(std::make_unique<TextPage>(desk_, pages_, fmt::format("Run {}", id), std::move(lines)));
+            });
         return;
     }
     const auto& item = desk_.place().plan.items()[row];
@@ -131,11 +132,11 @@ void ClearPage::askToCarryOut()
     const auto good = plan.countForGood();
     // What is for good is confirmed by its number, as --delete is.
     const auto word = good > 0 ? fmt::format("delete {}", good) : std::string("carry out");
-    const auto what =
-        good > 0 ? fmt::format("{}, {} FOR GOOD ({}). Type \"{}\"", formatItems(plan.items().size(), "item"), good,
-                               desk_.size(plan.bytesForGood()), word)
-                 : fmt::format("{}, {}. Type \"{}\"", formatItems(plan.items().size(), "item"),
-                               desk_.size(plan.plannedBytes()), word);
+    const auto what = good > 0
+                          ? fmt::format("{}, {} FOR GOOD ({}). Type \"{}\"", formatItems(plan.items().size(), "item"),
+                                        good, desk_.size(plan.bytesForGood()), word)
+                          : fmt::format("{}, {}. Type \"{}\"", formatItems(plan.items().size(), "item"),
+                                        desk_.size(plan.plannedBytes()), word);
     pages_.ask(what, {}, [this, word, state = plan.state()](const std::string& typed) -> std::string {
         if (typed != word)
             return "That is not \"" + word + "\". Nothing was done.";
@@ -220,10 +221,10 @@ std::string ClearPage::pointer() const
         return item.path + (item.destination.empty() ? "" : "  to " + item.destination);
     }
     const auto* record = runAt(selected());
-    return record ? fmt::format("{}: {} free before, {} after  {}", formatTime(record->run.began),
-                                desk_.size(record->run.freeBefore), desk_.size(record->run.freeAfter),
-                                record->run.place)
-                  : std::string();
+    return record
+               ? fmt::format("{}: {} free before, {} after  {}", formatTime(record->run.began),
+                             desk_.size(record->run.freeBefore), desk_.size(record->run.freeAfter), record->run.place)
+               : std::string();
 }
 
 std::vector<std::pair<std::string, std::string>> ClearPage::hints() const

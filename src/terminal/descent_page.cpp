@@ -31,7 +31,7 @@ std::string DescentPage::title() const
         return desk_.isScanning() ? "The scan begins" : "No place is open";
     const auto& place = desk_.place();
     const auto& sums = desk_.tree().sums(place.focus);
-    const auto words = place.measure == Measure::Files ? formatItems(sums.files, "file")
+    const auto words = place.measure == Measure::Files  ? formatItems(sums.files, "file")
                        : place.measure == Measure::Disk ? desk_.size(sums.disk) + " on disk"
                                                         : desk_.size(sums.apparent) + " apparent";
     return fmt::format("{}, {}  {}", words, sortWords(place.sort), desk_.tree().path(place.focus));
@@ -41,7 +41,8 @@ std::string DescentPage::emptyWords() const
 {
     if (desk_.isScanning())
         return "The scan has just begun.";
-    return desk_.hasPlace() ? "This folder is empty." : "No place is open. Choose one in Scan (Tab), or go to a path (G).";
+    return desk_.hasPlace() ? "This folder is empty."
+                            : "No place is open. Choose one in Scan (Tab), or go to a path (G).";
 }
 
 void DescentPage::refresh()
@@ -129,8 +130,8 @@ void DescentPage::drawRow(Screen& screen, int y, int width, std::size_t row)
     if (r.isRest()) {
         screen.putRight(y, 1, desk_.amount(r.size), 10);
         screen.putRight(y, 11, shortShare(r.size, columns.whole), 7, Ink::Second);
-        screen.put(y, (columns.growth && desk_.place().earlier ? 41 : 30) + columns.indent, "rest: " + formatItems(r.restCount, "item") + " (Enter lists them)",
-                   width - 30, Ink::Second);
+        screen.put(y, (columns.growth && desk_.place().earlier ? 41 : 30) + columns.indent,
+                   "rest: " + formatItems(r.restCount, "item") + " (Enter lists them)", width - 30, Ink::Second);
         return;
     }
     const bool folder = tree_->isFolder(r.node) && tree_->countChildren(r.node) > 0;

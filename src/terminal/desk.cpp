@@ -90,7 +90,7 @@ void Desk::open(const std::string& source)
             });
             if (!isFolder) {
                 found.error = Error{ErrorKind::System, source, ETIMEDOUT,
-                                     displayText(source) + " does not answer: its drive or server may be gone."};
+                                    displayText(source) + " does not answer: its drive or server may be gone."};
             } else if (*isFolder || !source.ends_with(snapshotSuffix)) {
                 found.folder = true;
                 if (const auto real = canonicalPath(source))
@@ -139,14 +139,12 @@ void Desk::startScan(const std::string& path)
                   if (place_.source == path && scanning_)
                       place_.info = std::move(info);
               });
-    scanStop_ = work_.run(
-        [path, options, progress = progress_](const std::stop_token& stop) {
-            return scan(path, options, stop, progress.get());
-        },
-        [this, path, serial = ++scanSerial_](Result<ScanResult> result) {
-            if (serial == scanSerial_)
-                scanned(std::move(result), path);
-        });
+    scanStop_ = work_.run([path, options, progress = progress_](
+                              const std::stop_token& stop) { return scan(path, options, stop, progress.get()); },
+                          [this, path, serial = ++scanSerial_](Result<ScanResult> result) {
+                              if (serial == scanSerial_)
+                                  scanned(std::move(result), path);
+                          });
     if (opened)
         opened();
 }
@@ -396,7 +394,8 @@ void Desk::putAside(const std::string& id, const std::string& sentence, const st
             return AsideLeads(file, host).putAside(lead);
         },
         [this, id](const Result<Done>& done) {
-            tell(done ? "Put aside. \"kurvoctl leads --bring-back " + id + "\" brings it back." : done.error().sentence);
+            tell(done ? "Put aside. \"kurvoctl leads --bring-back " + id + "\" brings it back."
+                      : done.error().sentence);
             readLeads();
         },
         Work::AtEnd::Finish);
@@ -430,7 +429,8 @@ std::string Desk::scanLine() const
     std::string part;
     const auto& c = place_.info.capacity;
     if (place_.info.place == place_.info.mountPoint && c.used > 0)
-        part = fmt::format(" of {} used, {}", size(c.used), formatShare(std::min(progress_->diskBytes(), c.used), c.used));
+        part =
+            fmt::format(" of {} used, {}", size(c.used), formatShare(std::min(progress_->diskBytes(), c.used), c.used));
     return fmt::format("{}: {}, {}{}  {}", progress_->isPaused() ? "Paused" : "Scanning",
                        formatItems(progress_->entries(), "entry", "entries"), size(progress_->diskBytes()), part,
                        progress_->currentFolder());
@@ -448,20 +448,18 @@ void Desk::rescan(NodeId folder)
     options.background = true;
     scanning_ = true;
     progress_ = std::make_shared<ScanProgress>();
-    scanStop_ = work_.run(
-        [path = place_.source, options, progress = progress_](const std::stop_token& stop) {
-            return scan(path, options, stop, progress.get());
-        },
-        [this, path = place_.source, serial = ++scanSerial_](Result<ScanResult> result) {
-            if (serial != scanSerial_)
-                return;
-            if (!result) { // what was seen stays
-                scanning_ = false;
-                progress_.reset();
-                return tell(result.error().sentence);
-            }
-            scanned(std::move(result), path);
-        });
+    scanStop_ = work_.run([path = place_.source, options, progress = progress_](
+                              const std::stop_token& stop) { return scan(path, options, stop, progress.get()); },
+                          [this, path = place_.source, serial = ++scanSerial_](Result<ScanResult> result) {
+                              if (serial != scanSerial_)
+                                  return;
+                              if (!result) { // what was seen stays
+                                  scanning_ = false;
+                                  progress_.reset();
+                                  return tell(result.error().sentence);
+                              }
+                              scanned(std::move(result), path);
+                          });
 }
 
 /// Reads folders again and puts what is in them now in the place of what was.
@@ -477,8 +475,7 @@ void Desk::regraft(std::vector<NodeId> folders, bool quiet)
     auto options = wish_.scan;
     options.background = true;
     scanStop_ = work_.run(
-        [tree = place_.tree, folders = std::move(folders), options,
-         progress = progress_](const std::stop_token& stop) {
+        [tree = place_.tree, folders = std::move(folders), options, progress = progress_](const std::stop_token& stop) {
             Fresh fresh;
             std::vector<Graft> grafts;
             for (const auto folder : folders) {
@@ -544,7 +541,8 @@ void Desk::setTree(std::shared_ptr<const FileTree> tree, const std::function<Nod
         place_.undo.clear();
         place_.redo.clear();
         if (!off.empty())
-            tell(fmt::format("{} gone and came off the plan.", formatItems(off.size(), "planned item is", "planned items are")));
+            tell(fmt::format("{} gone and came off the plan.",
+                             formatItems(off.size(), "planned item is", "planned items are")));
         planChanged(nullptr);
     }
     place_.marks = std::make_shared<const TreeMarks>(place_.tree, book_);

@@ -66,7 +66,7 @@ struct Place {
 
     // What hangs on its ids.
     Plan plan;
-    std::vector<KeptState> undo, redo; ///< of changes to the plan
+    std::vector<KeptState> undo, redo;           ///< of changes to the plan
     std::map<std::string, ItemFinding> findings; ///< by path, of what is planned
     std::shared_ptr<const TreeMarks> marks;
     std::shared_ptr<const TreeAdvice> advice;

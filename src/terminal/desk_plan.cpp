@@ -98,7 +98,8 @@ void Desk::readKeptPlan()
             if (kept.plan.empty())
                 return;
             place_.plan = std::move(kept.plan);
-            tell(kept.lost == 0 ? fmt::format("{} planned earlier.", formatItems(place_.plan.items().size(), "item was", "items were"))
+            tell(kept.lost == 0 ? fmt::format("{} planned earlier.",
+                                              formatItems(place_.plan.items().size(), "item was", "items were"))
                                 : fmt::format("{} planned earlier; {} not as it was and came off.",
                                               formatItems(place_.plan.items().size(), "item was", "items were"),
                                               formatItems(kept.lost, "item is", "items are")));
@@ -119,8 +120,9 @@ void Desk::keepPlan()
     work_.run(
         [file = keptPlanFile(), place = place_](const std::stop_token&) -> Result<Done> {
             if (place.plan.empty())
-                return ::unlink(file.c_str()) == 0 || errno == ENOENT ? Result<Done>(Done{})
-                                                                      : Result<Done>(systemError("remove", file, errno));
+                return ::unlink(file.c_str()) == 0 || errno == ENOENT
+                           ? Result<Done>(Done{})
+                           : Result<Done>(systemError("remove", file, errno));
             if (auto made = makeFolders(std::string(parentPath(file))); !made)
                 return made;
             return writePlanFile(file, planFileFor(place));
@@ -145,8 +147,8 @@ void Desk::planChanged(KeptState before)
         place_.redo.clear();
     }
     std::erase_if(place_.findings, [this](const auto& finding) { return !place_.plan.itemAt(finding.first); });
-    work_.run([state = place_.plan.state(), tree = place_.tree](
-                  const std::stop_token&) { return Plan(state).freedBytes(*tree); },
+    work_.run([state = place_.plan.state(),
+               tree = place_.tree](const std::stop_token&) { return Plan(state).freedBytes(*tree); },
               [this, state = place_.plan.state()](std::uint64_t freed) {
                   if (hasPlace() && place_.plan.state() == state) {
                       freed_ = freed;
@@ -394,10 +396,10 @@ std::string Desk::runLine() const
     if (!acting_ || !runLook_)
         return {};
     const auto progress = runLook_->get();
-    return fmt::format("{}{} of {}{}  {}", runPause_ && runPause_->isPaused() ? "Paused: " : "", progress.done,
-                       progress.of,
-                       progress.movedNow > 0 ? ", " + size(progress.movedNow) + " written and read back" : std::string(),
-                       progress.path);
+    return fmt::format(
+        "{}{} of {}{}  {}", runPause_ && runPause_->isPaused() ? "Paused: " : "", progress.done, progress.of,
+        progress.movedNow > 0 ? ", " + size(progress.movedNow) + " written and read back" : std::string(),
+        progress.path);
 }
 
 double Desk::runShare() const

@@ -55,10 +55,11 @@ void FactsPage::look()
                 lines.push_back(facts.error().sentence);
             }
             const auto& book = lore ? lore->rules.book : RuleBook::builtIn();
-            const auto advice = adviceFor(
-                path, folder, book,
-                snapshot || !here ? std::vector<Evidence>{}
-                         : gatherEvidence(path, lore && lore->packages ? &*lore->packages : nullptr, currentTime()));
+            const auto advice =
+                adviceFor(path, folder, book,
+                          snapshot || !here ? std::vector<Evidence>{}
+                                            : gatherEvidence(path, lore && lore->packages ? &*lore->packages : nullptr,
+                                                             currentTime()));
             lines.push_back("");
             lines.push_back("# Advice: " + std::string(adviceLevelName(advice.level)));
             lines.push_back(advice.what + (advice.action.empty() ? "" : " " + advice.action));
@@ -86,8 +87,8 @@ void FactsPage::write()
     const auto& tree = desk_.tree();
     const auto& store = tree.store();
     const auto share = [&](std::uint64_t whole) { return formatShare(tree.disk(node_), whole); };
-    lines.push_back(fmt::format("On disk: {} ({} bytes), {} of its folder, {} of the place", desk_.size(tree.disk(node_)),
-                                formatCount(tree.disk(node_)),
+    lines.push_back(fmt::format("On disk: {} ({} bytes), {} of its folder, {} of the place",
+                                desk_.size(tree.disk(node_)), formatCount(tree.disk(node_)),
                                 share(node_ == rootNode ? tree.disk(rootNode) : tree.disk(tree.parent(node_))),
                                 share(tree.disk(rootNode))));
     lines.push_back(fmt::format("Apparent: {}", desk_.size(tree.apparent(node_))));
@@ -118,7 +119,7 @@ void FactsPage::write()
         const auto growth = place.earlier->growth(tree, node_, Measure::Disk);
         lines.push_back(fmt::format("Since {}: {}", formatTime(place.earlierTaken).substr(0, 10),
                                     place.earlier->earlier(node_) == noNode ? "new"
-                                    : growth == 0                          ? "the same size"
+                                    : growth == 0                           ? "the same size"
                                                   : formatDifference(growth, desk_.wish().units)));
     }
     if (place.advice) {
@@ -126,7 +127,8 @@ void FactsPage::write()
         lines.push_back(std::string("Role: ") + roleTitle(role));
     }
     if (const auto found = place.marks ? place.marks->of(node_) : TreeMarks::Found{}; found.mark)
-        lines.push_back("Mark: " + found.mark->kind + (found.mark->note.empty() ? "" : ", " + displayText(found.mark->note)) +
+        lines.push_back("Mark: " + found.mark->kind +
+                        (found.mark->note.empty() ? "" : ", " + displayText(found.mark->note)) +
                         (found.from == node_ ? "" : " (of " + displayText(tree.path(found.from)) + ")"));
     if (const auto protection = protectionOf(path_, desk_.guard()))
         lines.push_back("Protected: " + protection->reason);

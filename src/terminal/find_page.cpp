@@ -38,8 +38,8 @@ std::string FindPage::title() const
 {
     if (!desk_.hasPlace())
         return "No place is open";
-    auto words = words_.empty() ? std::string(questionWords[static_cast<std::size_t>(question_)].words)
-                                : "Filter: " + words_;
+    auto words =
+        words_.empty() ? std::string(questionWords[static_cast<std::size_t>(question_)].words) : "Filter: " + words_;
     words += busy_ ? ", looking" : fmt::format(": {}, {}", formatCount(found_), desk_.size(disk_));
     return top_ == rootNode ? words : words + "  in " + desk_.tree().path(top_);
 }
@@ -88,8 +88,8 @@ void FindPage::look()
     if (!desk_.hasPlace())
         return;
     const auto& place = desk_.place();
-    FilterContext context{place.info.taken == 0 ? currentTime() : place.info.taken, place.info.owners, {}, nullptr,
-                          nullptr, nullptr};
+    FilterContext context{
+        place.info.taken == 0 ? currentTime() : place.info.taken, place.info.owners, {}, nullptr, nullptr, nullptr};
     if (context.owners.empty())
         context.owners = ownersOf(*place.tree);
     context.marks = place.marks;
@@ -111,9 +111,8 @@ void FindPage::look()
                 context.advice = std::make_shared<const TreeAdvice>(
                     adviseTree(lore ? lore->rules.book : RuleBook::builtIn(), *tree));
             Found found;
-            auto nodes = question == Question::All
-                             ? matchingFiles(*tree, filter.bind(*tree, context), top)
-                             : Questions(tree, context.now, kernel).nodes(question, top);
+            auto nodes = question == Question::All ? matchingFiles(*tree, filter.bind(*tree, context), top)
+                                                   : Questions(tree, context.now, kernel).nodes(question, top);
             found.found = nodes.size();
             for (const auto node : nodes)
                 found.disk += tree->disk(node);

@@ -65,8 +65,9 @@ int runKept(const std::function<int()>& view)
             return WEXITSTATUS(how);
         putTerminalBack();
         ::tcsetattr(STDIN_FILENO, TCSANOW, &before);
-        std::fprintf(stderr, "kurvoctl: The terminal view was ended from outside (signal %d). What was under way is ended "
-                             "with \"kurvoctl logbook recover\".\n",
+        std::fprintf(stderr,
+                     "kurvoctl: The terminal view was ended from outside (signal %d). What was under way is ended "
+                     "with \"kurvoctl logbook recover\".\n",
                      WTERMSIG(how));
         return 128 + WTERMSIG(how);
     }

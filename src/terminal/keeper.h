@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Nobody who was killed can put a terminal back. So the view runs in a child, and its parent does nothing but wait: when
-// the child ended in another way than by itself, the parent puts the terminal back.
+// Nobody who was killed can put a terminal back. So the view runs in a child, and its parent does nothing but wait:
+// when the child ended in another way than by itself, the parent puts the terminal back.
 #pragma once
 
 #include <functional>

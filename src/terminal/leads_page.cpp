@@ -60,8 +60,8 @@ void LeadsPage::activate(std::size_t row)
     lines.push_back(fmt::format("{}; {} on disk, {} would come free.", adviceLevelName(lead.level),
                                 desk_.size(lead.bytes), desk_.size(lead.comesFree)));
     if (lead.perMonth)
-        lines.push_back("It grows by " +
-                        desk_.size(static_cast<std::uint64_t>(std::max(0.0, *lead.perMonth))) + " a month.");
+        lines.push_back("It grows by " + desk_.size(static_cast<std::uint64_t>(std::max(0.0, *lead.perMonth))) +
+                        " a month.");
     if (!lead.why.empty())
         lines.push_back(lead.why);
     lines.push_back("");
@@ -96,10 +96,11 @@ bool LeadsPage::key(const Key& key)
     }
     if (key.name == "A") {
         if (const auto* lead = at(selected()))
-            pages_.ask("Put aside, with a note", {}, [this, id = lead->id, sentence = lead->sentence](const std::string& note) -> std::string {
-                desk_.putAside(id, sentence, note);
-                return {};
-            });
+            pages_.ask("Put aside, with a note", {},
+                       [this, id = lead->id, sentence = lead->sentence](const std::string& note) -> std::string {
+                           desk_.putAside(id, sentence, note);
+                           return {};
+                       });
         return true;
     }
     if (key.name == "O") {

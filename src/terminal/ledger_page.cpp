@@ -20,7 +20,8 @@ std::vector<std::string> ledgerLines(const Ledger& ledger, SizeUnits units)
             lines.push_back("            " + line.evidence);
         constexpr std::size_t most = 8;
         for (std::size_t i = 0; i < std::min(most, line.items.size()); ++i)
-            lines.push_back(fmt::format("            {:>10}  {} {}", line.items[i].bytes ? size(*line.items[i].bytes) : "",
+            lines.push_back(fmt::format("            {:>10}  {} {}",
+                                        line.items[i].bytes ? size(*line.items[i].bytes) : "",
                                         displayText(line.items[i].path), line.items[i].note));
     }
     if (ledger.excess > 0)
@@ -65,9 +66,9 @@ std::unique_ptr<Page> ledgerPage(Desk& desk, Pages& pages)
             const auto facts = readLedgerFacts(info.mountPoint, stop);
             if (!facts)
                 return std::vector<std::string>{facts.error().sentence};
-            return ledgerLines(writeLedger({tree.get(), unreadable, info.unreadable, info.partial, whole, info.exclude, 0},
-                                           *facts),
-                               units);
+            return ledgerLines(
+                writeLedger({tree.get(), unreadable, info.unreadable, info.partial, whole, info.exclude, 0}, *facts),
+                units);
         },
         [lines, desk = &desk](std::vector<std::string> found) {
             *lines = std::move(found);
@@ -85,9 +86,9 @@ std::unique_ptr<Page> notReadPage(Desk& desk, Pages& pages)
         lines.emplace_back(place.growing ? "What could not be read is told when the scan has ended."
                                          : "Everything was read.");
     else
-        lines.push_back(fmt::format("# {} could not be read; sudo kurvoctl browse reads what root may",
-                                    formatItems(std::max<std::uint64_t>(place.info.unreadable, place.unreadable.size()),
-                                                "item")));
+        lines.push_back(
+            fmt::format("# {} could not be read; sudo kurvoctl browse reads what root may",
+                        formatItems(std::max<std::uint64_t>(place.info.unreadable, place.unreadable.size()), "item")));
     for (const auto& item : place.unreadable)
         lines.push_back(displayText(item.path) + ": " + systemErrorText(item.sysError));
     return std::make_unique<TextPage>(desk, pages, "Unreadable items", std::move(lines));

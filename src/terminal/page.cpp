@@ -127,11 +127,13 @@ void TextPage::draw(Screen& screen, const Box& box)
         std::size_t indent = text.find_first_not_of(L' ');
         if (indent == text.npos || static_cast<int>(indent) > box.width / 2)
             indent = 0;
-        for (const auto& part : foldedTo(std::wstring_view(text).substr(indent), box.width - 2 - static_cast<int>(indent)))
+        for (const auto& part :
+             foldedTo(std::wstring_view(text).substr(indent), box.width - 2 - static_cast<int>(indent)))
             lines.emplace_back(std::wstring(indent, L' ') + part, heading ? Ink::Strong : Ink::Plain);
     }
     page_ = std::max(1, box.height - 1);
-    most_ = lines.size() > static_cast<std::size_t>(box.height) ? lines.size() - static_cast<std::size_t>(box.height) : 0;
+    most_ =
+        lines.size() > static_cast<std::size_t>(box.height) ? lines.size() - static_cast<std::size_t>(box.height) : 0;
     top_ = std::min(top_, most_);
     for (std::size_t i = 0; i < static_cast<std::size_t>(box.height) && top_ + i < lines.size(); ++i)
         screen.put(box.y + static_cast<int>(i), 1, std::wstring_view(lines[top_ + i].first), box.width - 2,
@@ -206,7 +208,10 @@ void drawItemHead(Screen& screen, const Desk& desk, int y, int width, const Item
 {
     const auto measure = desk.place().measure;
     int x = 1;
-    screen.putRight(y, x, measure == Measure::Disk ? "on disk" : measure == Measure::Apparent ? "apparent" : "files",
+    screen.putRight(y, x,
+                    measure == Measure::Disk       ? "on disk"
+                    : measure == Measure::Apparent ? "apparent"
+                                                   : "files",
                     sizeWide, Ink::Second);
     x += sizeWide;
     screen.putRight(y, x, "share", shareWide, Ink::Second);
@@ -247,9 +252,7 @@ void drawItem(Screen& screen, const Desk& desk, int y, int width, NodeId node, c
     const auto part = [](std::uint64_t a, std::uint64_t b) {
         return b == 0 ? 0.0 : static_cast<double>(a) / static_cast<double>(b);
     };
-    const double hidden = tree.isHidden(node) ? 1
-                          : folder            ? part(tree.sums(node).hiddenDisk, tree.disk(node))
-                                              : 0;
+    const double hidden = tree.isHidden(node) ? 1 : folder ? part(tree.sums(node).hiddenDisk, tree.disk(node)) : 0;
     screen.bar(y, x, barWide, part(figure, columns.largest), hidden);
     x += barWide + 1;
     if (columns.count) {
@@ -273,7 +276,8 @@ void drawItem(Screen& screen, const Desk& desk, int y, int width, NodeId node, c
     }
     if (columns.date) {
         const auto when = tree.newest(node);
-        screen.putRight(y, x, when == INT64_MIN ? std::string() : formatTime(when).substr(0, 10), dateWide, Ink::Second);
+        screen.putRight(y, x, when == INT64_MIN ? std::string() : formatTime(when).substr(0, 10), dateWide,
+                        Ink::Second);
         x += dateWide;
     }
     x += 3 + columns.indent;

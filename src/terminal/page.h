@@ -118,8 +118,8 @@ struct ItemColumns {
 };
 /// Which columns there is room for in so many cells.
 ItemColumns columnsFor(int width, bool folders);
-void drawItem(Screen& screen, const Desk& desk, int y, int width, NodeId node, const ItemColumns& columns,
-              bool chosen, std::string_view mark);
+void drawItem(Screen& screen, const Desk& desk, int y, int width, NodeId node, const ItemColumns& columns, bool chosen,
+              std::string_view mark);
 void drawItemHead(Screen& screen, const Desk& desk, int y, int width, const ItemColumns& columns);
 /// Path, size, share, dates: the line about what is selected.
 std::string pointerLine(const Desk& desk, NodeId node);

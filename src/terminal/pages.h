@@ -73,7 +73,7 @@ private:
     std::vector<DescentRow> rows_;
     std::shared_ptr<const FileTree> tree_; ///< that the rows are of
     NodeId focus_ = noNode;
-    NodeId wanted_ = noNode; ///< to be selected once the rows are there
+    NodeId wanted_ = noNode;              ///< to be selected once the rows are there
     std::map<NodeId, NodeId> remembered_; ///< what was selected in a folder
     unsigned request_ = 0;
     bool asking_ = false, again_ = false;

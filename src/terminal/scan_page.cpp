@@ -23,8 +23,8 @@ void ScanPage::read()
             const auto catalogue = readCatalogue(snapshots);
             for (std::size_t i = 0; i < std::min(most, catalogue.entries.size()); ++i) {
                 const auto& entry = catalogue.entries[i];
-                rows.push_back({entry.info.placeName.empty() ? entry.info.place : entry.info.placeName, entry.path, {},
-                                entry});
+                rows.push_back(
+                    {entry.info.placeName.empty() ? entry.info.place : entry.info.placeName, entry.path, {}, entry});
             }
             return rows;
         },

@@ -241,8 +241,8 @@ void Screen::bar(int y, int x, int width, double part, double hidden)
     const int hiddenCells = std::min(filled, hidden > 0 ? std::max(1, cells(part * hidden)) : 0);
     const auto piece = [&](int at, int many, wchar_t pretty, wchar_t plain, Ink ink) {
         if (many > 0)
-            put(y, x + at, std::wstring_view(std::wstring(static_cast<std::size_t>(many), utf8_ ? pretty : plain)), many,
-                ink);
+            put(y, x + at, std::wstring_view(std::wstring(static_cast<std::size_t>(many), utf8_ ? pretty : plain)),
+                many, ink);
     };
     piece(0, filled - hiddenCells, L'\x2501', L'=', Ink::Bar);
     piece(filled - hiddenCells, hiddenCells, L'\x254D', L':', Ink::Hidden); // as hidden bars are hatched in the window

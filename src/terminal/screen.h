@@ -80,8 +80,8 @@ private:
     bool utf8_ = false;
     int colours_ = 0;
     bool cursorShown_ = false;
-    int lastY_ = -1, lastX_ = -1;     ///< of the click before,
-    std::int64_t lastClick_ = 0;      ///< and when it was, ms
+    int lastY_ = -1, lastX_ = -1; ///< of the click before,
+    std::int64_t lastClick_ = 0;  ///< and when it was, ms
 };
 
 /// What a Screen that was killed left behind is sent away: colours, a hidden cursor, the other screen, the mouse.

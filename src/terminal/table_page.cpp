@@ -79,8 +79,10 @@ void TablePage::refresh()
                                         family.figures.size, family.figures.files, family.figures.oldest, 0});
                 for (std::size_t i = 0; i < std::min(mostTypes, family.types.size()); ++i) {
                     const auto& type = family.types[i];
-                    counted.rows.push_back({std::string(typeInfo(type.type).name), type.type == 0 ? "family:unknown" : "type:" + std::string(typeInfo(type.type).extension),
-                                            type.figures.size, type.figures.files, type.figures.oldest, 1});
+                    counted.rows.push_back(
+                        {std::string(typeInfo(type.type).name),
+                         type.type == 0 ? "family:unknown" : "type:" + std::string(typeInfo(type.type).extension),
+                         type.figures.size, type.figures.files, type.figures.oldest, 1});
                 }
             }
             return counted;

@@ -128,9 +128,10 @@ bool Work::end(int milliseconds)
         job->stop.request_stop();
     const auto until = std::chrono::steady_clock::now() + std::chrono::milliseconds(milliseconds);
     while (!jobs_.empty()) {
-        const bool must = std::any_of(jobs_.begin(), jobs_.end(),
-                                      [](const auto& job) { return job->atEnd == AtEnd::Finish; });
-        const auto left = std::chrono::duration_cast<std::chrono::milliseconds>(until - std::chrono::steady_clock::now());
+        const bool must =
+            std::any_of(jobs_.begin(), jobs_.end(), [](const auto& job) { return job->atEnd == AtEnd::Finish; });
+        const auto left =
+            std::chrono::duration_cast<std::chrono::milliseconds>(until - std::chrono::steady_clock::now());
         if (!must && left.count() <= 0)
             return false;
         pollfd wait{wake_.get(), POLLIN, 0};

@@ -91,7 +91,7 @@ TEST_CASE("the descent in another order, with facts on request, both remembered"
     CHECK(w.list()->visualRect(w.list()->model()->index(0, 0)).height() > height);
     w.open();
     w.scan(w.p);
-    CHECK(w.descent()->sort() == app::DescentSort::Date);
+    CHECK(w.descent()->sort() == DescentSort::Date);
     CHECK(w.descent()->facts() == app::FactCount);
     w.list()->grab();
 }

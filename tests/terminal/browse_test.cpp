@@ -297,10 +297,17 @@ TEST_CASE("marks, notes and a comparison in the terminal view", "[terminal]")
 TEST_CASE("names can do nothing to the terminal", "[terminal]")
 {
     const World w;
-    const std::vector<std::string> names{"evil\033[2J\033]0;title\007end", "bad\xff\xfe bytes", "new\nline", "tab\there",
-                                         "\xe6\x97\xa5\xe6\x9c\xac\xe8\xaa\x9e", "e\xcc\x81\xcc\x81\xcc\x81\xcc\x81marks",
-                                         "\xd7\xa9\xd7\x9c\xd7\x95\xd7\x9d", "\xf0\x9f\x91\xa8\xe2\x80\x8d\xf0\x9f\x91\xa9",
-                                         "\xe2\x80\xaeover", "\xc2\x9b" "2Jc1"};
+    const std::vector<std::string> names{"evil\033[2J\033]0;title\007end",
+                                         "bad\xff\xfe bytes",
+                                         "new\nline",
+                                         "tab\there",
+                                         "\xe6\x97\xa5\xe6\x9c\xac\xe8\xaa\x9e",
+                                         "e\xcc\x81\xcc\x81\xcc\x81\xcc\x81marks",
+                                         "\xd7\xa9\xd7\x9c\xd7\x95\xd7\x9d",
+                                         "\xf0\x9f\x91\xa8\xe2\x80\x8d\xf0\x9f\x91\xa9",
+                                         "\xe2\x80\xaeover",
+                                         "\xc2\x9b"
+                                         "2Jc1"};
     for (const auto& name : names)
         w.t.file("place/odd/" + name, 10'000);
     auto terminal = w.start({w.place + "/odd"});
@@ -453,11 +460,62 @@ TEST_CASE("20,000 keys leave the terminal as it was", "[terminal][random]")
     auto terminal = w.start({w.place});
     SHOWN(terminal, "films/");
     std::mt19937 random(7);
-    const std::vector<std::string> keys{up, down, left, right, "\r", "\177", "\t", "\033[Z", " ", "\033", deleteKey, f5, f6, f2,
-                                        f3, f9, "w", "l", "h", "s", "g", "f", "/", "[", "]", "v", "1", "0", "n", "m", "u",
-                                        "r", "k", "x", "z", "p", "a", "o", "e", "?", ".", ",", "d", "t", "\014", "\022",
-                                        "\033[5~", "\033[6~", "\033[H", "\033[F", "\xc3\xa4", "\033[<0;9;9M", "\033[<64;9;9M",
-                                        "~", "\001", "\033[99;99X"};
+    const std::vector<std::string> keys{up,
+                                        down,
+                                        left,
+                                        right,
+                                        "\r",
+                                        "\177",
+                                        "\t",
+                                        "\033[Z",
+                                        " ",
+                                        "\033",
+                                        deleteKey,
+                                        f5,
+                                        f6,
+                                        f2,
+                                        f3,
+                                        f9,
+                                        "w",
+                                        "l",
+                                        "h",
+                                        "s",
+                                        "g",
+                                        "f",
+                                        "/",
+                                        "[",
+                                        "]",
+                                        "v",
+                                        "1",
+                                        "0",
+                                        "n",
+                                        "m",
+                                        "u",
+                                        "r",
+                                        "k",
+                                        "x",
+                                        "z",
+                                        "p",
+                                        "a",
+                                        "o",
+                                        "e",
+                                        "?",
+                                        ".",
+                                        ",",
+                                        "d",
+                                        "t",
+                                        "\014",
+                                        "\022",
+                                        "\033[5~",
+                                        "\033[6~",
+                                        "\033[H",
+                                        "\033[F",
+                                        "\xc3\xa4",
+                                        "\033[<0;9;9M",
+                                        "\033[<64;9;9M",
+                                        "~",
+                                        "\001",
+                                        "\033[99;99X"};
     for (int i = 0; i < 20'000; ++i) {
         terminal.type(keys[random() % keys.size()]);
         if (i % 500 == 0) {

@@ -4,10 +4,10 @@
 #include <fcntl.h>
 #include <poll.h>
 #include <pty.h>
-#include <utmp.h>
 #include <sys/ioctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
+#include <utmp.h>
 #include <vterm.h>
 
 #include <algorithm>
@@ -79,9 +79,13 @@ PseudoTerminal::PseudoTerminal(const std::vector<std::string>& command, const Wi
         // Whoever runs the tests may ignore some.
         for (const int signal : {SIGINT, SIGQUIT, SIGTSTP, SIGTTIN, SIGTTOU, SIGHUP, SIGTERM, SIGPIPE})
             std::signal(signal, SIG_DFL);
-        std::vector<std::string> words{"TERM=xterm-256color", "LANG=C.UTF-8", "LC_ALL=C.UTF-8",
-                                       std::string("PATH=") + std::getenv("PATH"), "HOME=" + wish.home,
-                                       "XDG_DATA_HOME=" + wish.home + "/data", "XDG_CONFIG_HOME=" + wish.home + "/config"};
+        std::vector<std::string> words{"TERM=xterm-256color",
+                                       "LANG=C.UTF-8",
+                                       "LC_ALL=C.UTF-8",
+                                       std::string("PATH=") + std::getenv("PATH"),
+                                       "HOME=" + wish.home,
+                                       "XDG_DATA_HOME=" + wish.home + "/data",
+                                       "XDG_CONFIG_HOME=" + wish.home + "/config"};
         for (const char* name : {"LSAN_OPTIONS", "TSAN_OPTIONS"})
             if (const char* value = std::getenv(name))
                 words.push_back(std::string(name) + "=" + value);

@@ -20,8 +20,9 @@ class PseudoTerminal {
 public:
     struct Wish {
         int rows = 24, columns = 80;
-        std::vector<std::string> environment; ///< "NAME=value"; TERM and LANG are xterm-256color and C.UTF-8 unless given
-        std::string home;                     ///< of data, config and snapshots
+        std::vector<std::string>
+            environment;  ///< "NAME=value"; TERM and LANG are xterm-256color and C.UTF-8 unless given
+        std::string home; ///< of data, config and snapshots
     };
     PseudoTerminal(const std::vector<std::string>& command, const Wish& wish);
     ~PseudoTerminal();

@@ -16,6 +16,7 @@
 
 #include "core/base/figures.h"
 #include "core/base/text.h"
+#include "core/platform/file_facts.h"
 #include "core/platform/atomic_file.h"
 #include "core/platform/entry_stat.h"
 #include "core/platform/folders.h"
@@ -335,7 +336,11 @@ Result<std::string> importSnapshot(const std::string& folder, const std::string&
 {
     if (auto made = makeFolders(folder); !made)
         return made.error();
-    const auto read = file.ends_with(snapshotSuffix) ? readSnapshot(file) : readListing(file);
+    // By its content: what came through a pipe has no name of its own.
+    constexpr std::size_t enough = 64;
+    const auto begin = readBeginning(file, enough);
+    const bool isSnapshot = file.ends_with(snapshotSuffix) || (begin && beginsAsSnapshot(*begin));
+    const auto read = isSnapshot ? readSnapshot(file) : readListing(file);
     if (!read)
         return read.error();
     for (const auto& entry : readCatalogue(folder).entries)
