@@ -11,6 +11,7 @@
 #include "cli/manual.h"
 #include "cli/output.h"
 #include "core/base/version.h"
+#include "core/rights/serve.h"
 
 namespace kurvo::cli {
 
@@ -73,6 +74,9 @@ void Arguments::scans(CLI::App* command)
     command->add_option("--threads", threads_, "threads; as many as help unless given")
         ->type_name("N")
         ->check(CLI::Range(1, 256));
+    command->add_flag("--sudo", sudo_, "on another machine: read with administrator rights, by sudo there");
+    command->add_flag("--send-scanner", sendScanner_,
+                      "on another machine without kurvoctl: send a scanner that runs once and removes itself");
 }
 
 void Arguments::addCommon()
@@ -422,7 +426,12 @@ void Arguments::addSelf()
     run(act, [this] { return runActHelper(digest_); });
     auto* helper = command("helper", "Scan for the window with administrator rights")->group("");
     run(helper, [] { return runHelper(); });
-    for (auto* one : {act, helper})
+    auto* serve = command("serve", "Answer another machine over a connection")->group("");
+    serve->add_option("--speaks", speaks_, "only says whether this version is spoken");
+    run(serve, [this] {
+        return speaks_ == 0 ? serveRemote(STDIN_FILENO, STDOUT_FILENO) : speaks_ == remoteProtocol ? 0 : 1;
+    });
+    for (auto* one : {act, helper, serve})
         one->parse_complete_callback([this] {
             endsByItself = true;
             endsByItself_ = true;
@@ -446,6 +455,8 @@ void Arguments::settle()
         out.scan.patience = std::chrono::seconds(patience_);
     if (threads_ > 0)
         out.scan.threads = threads_;
+    out.sudo = sudo_;
+    out.sendScanner = sendScanner_;
     out.scan.crossMounts |= crossMounts_;
     out.scan.exclude.insert(out.scan.exclude.end(), exclude_.begin(), exclude_.end());
 }

@@ -56,6 +56,8 @@ private:
     unsigned threads_ = 0;
     bool crossMounts_ = false;
     std::vector<std::string> exclude_;
+    bool sudo_ = false, sendScanner_ = false;
+    int speaks_ = 0;
     bool json_ = false, force_ = false;
     // Of each.
     ScanArguments scan_;

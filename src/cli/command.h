@@ -38,10 +38,11 @@ void runInterruptible(const std::function<void(std::stop_token)>& work, const st
 /// Scans with progress on stderr when that is a terminal; Ctrl+C ends the scan early and keeps what was found.
 Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& options);
 
-/// A folder, which is scanned, or a .kurvo file, which is read.
+/// A folder, which is scanned, here or on another machine; or a .kurvo file, which is read.
 struct Source {
     std::shared_ptr<const FileTree> tree;
     SnapshotInfo info;
+    bool remote = false;
     /// ExitIncomplete with a word on stderr when something is missing from the tree, else ExitDone.
     int finish() const;
 };

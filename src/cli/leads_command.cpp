@@ -72,7 +72,7 @@ Leads leadsOf(const Source& source, const std::string& argument, const std::stri
     const bool isHere = !facts.info.sample && facts.info.host == hostName();
     facts.guard = {user, ownDataFolder(user)};
     std::optional<PackageDatabase> packages;
-    facts.live = isHere && !argument.ends_with(snapshotSuffix);
+    facts.live = isHere && !source.remote && !argument.ends_with(snapshotSuffix);
     if (isHere)
         if (auto read = PackageDatabase::read())
             facts.guard.packages = &packages.emplace(std::move(*read));

@@ -3,6 +3,7 @@
 
 #include "cli/command.h"
 #include "cli/output.h"
+#include "cli/remote.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/ledger/ledger.h"
@@ -78,6 +79,21 @@ void printText(const Ledger& ledger)
 
 int runLedger(const std::string& place, bool json)
 {
+    if (const auto address = remoteAddress(place)) {
+        const auto remote = scanRemoteWithProgress(*address);
+        if (!remote) {
+            complain(remote.error().sentence);
+            return ExitFailed;
+        }
+        if (remote->info.ledger.empty()) {
+            complain("The ledger is of a whole drive: " + displayText(remote->info.place) + " lies on " +
+                     displayText(remote->info.mountPoint) + ".");
+            return ExitFailed;
+        }
+        const auto ledger = ledgerFrom(remote->info.ledger, remote->info.mountPoint, remote->info.capacity);
+        json ? printJson(ledger) : printText(ledger);
+        return remote->result.unreadable > 0 || remote->result.stopped ? ExitIncomplete : ExitDone;
+    }
     if (!answers(place))
         return ExitFailed;
     const auto mount = mountPointOf(place);

@@ -21,6 +21,8 @@ struct Output {
     bool colour = false;   ///< of standard output
     ScanOptions scan;      ///< of every command that scans
     std::string snapshots; ///< folder of the catalogue; the user's own when empty
+    bool sudo = false;        ///< on another machine: with administrator rights
+    bool sendScanner = false; ///< on another machine: the scanner may be sent
 };
 /// The one of this process.
 Output& output();

@@ -5,6 +5,7 @@
 
 #include "cli/command.h"
 #include "cli/output.h"
+#include "cli/remote.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/user_file.h"
@@ -60,7 +61,15 @@ int runScan(const ScanArguments& arguments)
     auto options = output().scan;
     options.method = arguments.method;
     for (const auto& path : arguments.paths) {
-        auto result = scanWithProgress(path, options);
+        const auto address = remoteAddress(path);
+        std::optional<SnapshotInfo> remoteInfo;
+        auto result = address ? Result<ScanResult>(Error{}) : scanWithProgress(path, options);
+        if (address) {
+            auto remote = scanRemoteWithProgress(*address);
+            result = remote ? Result<ScanResult>(std::move(remote->result)) : Result<ScanResult>(remote.error());
+            if (remote)
+                remoteInfo = std::move(remote->info);
+        }
         if (!result) {
             complain(result.error().sentence);
             return ExitFailed;
@@ -77,7 +86,7 @@ int runScan(const ScanArguments& arguments)
         else if (result->stopped)
             complain("Stopped before the end; the figures are partial.");
         if (!arguments.save.empty()) {
-            auto info = describeScan(*result);
+            auto info = remoteInfo ? *remoteInfo : describeScan(*result);
             info.crossMounts = output().scan.crossMounts;
             info.exclude = output().scan.exclude;
             auto saved = writeSnapshot(arguments.save, info, *result->tree, {}, existing);

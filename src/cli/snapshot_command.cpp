@@ -15,6 +15,7 @@
 
 #include "cli/command.h"
 #include "cli/output.h"
+#include "cli/remote.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/compare/place_history.h"
@@ -115,6 +116,18 @@ int runSnapshotTake(const SnapshotArguments& arguments)
     }
     int status = ExitDone;
     for (const auto& path : arguments.paths) {
+        if (const auto address = remoteAddress(path)) {
+            const auto remote = scanRemoteWithProgress(*address);
+            if (!remote)
+                return failed(remote.error());
+            const auto saved = addSnapshot(snapshotsFolder(arguments.folder), remote->info, *remote->result.tree);
+            if (!saved)
+                return failed(saved.error());
+            fmt::print("{}\n", displayText(*saved));
+            if (remote->result.unreadable > 0 || remote->result.stopped)
+                status = ExitIncomplete;
+            continue;
+        }
         if (!answers(path))
             return ExitFailed;
         auto options = output().scan;

@@ -13,6 +13,7 @@
 
 #include "cli/command.h"
 #include "cli/output.h"
+#include "cli/remote.h"
 #include "core/base/figures.h"
 #include "core/base/patience.h"
 #include "core/base/text.h"
@@ -91,6 +92,12 @@ int Source::finish() const
 
 Result<Source> loadSource(const std::string& source)
 {
+    if (const auto address = remoteAddress(source)) {
+        auto scan = scanRemoteWithProgress(*address);
+        if (!scan)
+            return scan.error();
+        return Source{std::move(scan->result.tree), std::move(scan->info), true};
+    }
     if (!answers(source))
         return Error{ErrorKind::System, source, ETIMEDOUT, displayText(source) + " was not read."};
     struct stat s { };
@@ -99,7 +106,7 @@ Result<Source> loadSource(const std::string& source)
         auto snapshot = readSnapshot(source);
         if (!snapshot)
             return snapshot.error();
-        return Source{snapshot->tree, std::move(snapshot->info)};
+        return Source{snapshot->tree, std::move(snapshot->info), false};
     }
     auto result = scanWithProgress(source, output().scan);
     if (!result)
@@ -107,7 +114,7 @@ Result<Source> loadSource(const std::string& source)
     auto info = describeScan(*result);
     info.crossMounts = output().scan.crossMounts;
     info.exclude = output().scan.exclude;
-    return Source{std::move(result->tree), std::move(info)};
+    return Source{std::move(result->tree), std::move(info), false};
 }
 
 } // namespace kurvo::cli

@@ -11,6 +11,7 @@
 #include <cerrno>
 #include <chrono>
 #include <csignal>
+#include <cstdlib>
 #include <mutex>
 #include <thread>
 
@@ -18,6 +19,7 @@
 #include "core/base/locks.h"
 #include "core/base/text.h"
 #include "core/direct/direct_access.h"
+#include "core/ledger/ledger.h"
 #include "core/platform/folders.h"
 #include "core/platform/unique_fd.h"
 #include "core/rights/helper_process.h"
@@ -74,22 +76,39 @@ private:
     std::atomic<int> error_{0};
 };
 
-void sendScan(Sender& out, std::uint32_t number, const ScanResult& result)
+/// What was put into the answer beside the entries.
+SnapshotInfo infoOf(const ScanResult& result, const HelperRequest& request)
+{
+    SnapshotInfo info;
+    if (request.withFacts) {
+        info = describeScan(result);
+        info.crossMounts = request.crossMounts;
+        info.exclude = request.exclude;
+        if (info.place == info.mountPoint)
+            info.ledger = ledgerFigures({result.tree.get(), result.unreadableList, result.unreadable, result.stopped, true,
+                                         request.exclude, 0},
+                                        info.mountPoint, info.capacity);
+        info.notRead.clear(); // they are sent by themselves
+        return info;
+    }
+    info.taken = result.started;
+    info.unreadable = result.unreadable;
+    info.partial = result.stopped;
+    return info;
+}
+
+void sendScan(Sender& out, std::uint32_t number, const ScanResult& result, const HelperRequest& request)
 {
     for (const auto& entry : result.unreadableList) {
         std::string payload;
         putU32(payload, static_cast<std::uint32_t>(entry.sysError));
         out.send(Frame::Unreadable, payload + entry.path);
     }
-    SnapshotInfo info;
-    info.taken = result.started;
-    info.unreadable = result.unreadable;
-    info.partial = result.stopped;
     writeSnapshot(
         [&out](const char* bytes, std::size_t size) {
             out.send(Frame::Part, {bytes, size});
         },
-        info, *result.tree);
+        infoOf(result, request), *result.tree);
     std::string payload;
     putU32(payload, number);
     putU64(payload, result.unreadable);
@@ -206,10 +225,13 @@ private:
             return rubbish();
         auto snapshot = readSnapshot("/proc/self/fd/" + std::to_string(snapshot_.get()));
         snapshot_.reset();
-        if (!snapshot || snapshot->tree->name(rootNode) != request_.paths[number])
+        // The other machine says where a folder is that was named from its home.
+        if (!snapshot || (request_.withFacts ? !snapshot->tree->name(rootNode).starts_with('/')
+                                             : snapshot->tree->name(rootNode) != request_.paths[number]))
             return rubbish();
         ReadFolder scan;
-        scan.path = request_.paths[number];
+        scan.path = snapshot->tree->name(rootNode);
+        scan.info = std::move(snapshot->info);
         scan.tree = snapshot->tree;
         scan.unreadable = unreadable;
         scan.unreadableList = std::move(unreadable_);
@@ -233,12 +255,18 @@ std::string encodeRequest(const HelperRequest& request)
 {
     std::string bytes(requestMagic);
     bytes += '\0';
+    if (request.withFacts)
+        bytes.append("with-facts") += '\0';
     for (const auto& path : request.paths)
-        (bytes += "path ").append(path) += '\0';
+        (bytes += request.withFacts ? "place " : "path ").append(path) += '\0';
     for (const auto& glob : request.exclude)
         (bytes += "leave-out ").append(glob) += '\0';
     if (request.onlyTables)
         bytes.append("only-tables") += '\0';
+    if (request.crossMounts)
+        bytes.append("cross-mounts") += '\0';
+    if (request.threads > 0)
+        bytes.append("threads " + std::to_string(request.threads)) += '\0';
     return bytes.append("end") += '\0';
 }
 
@@ -256,18 +284,52 @@ Result<HelperRequest> decodeRequest(std::string_view bytes)
             if (text != requestMagic)
                 return wrong;
         } else if (text == "end") {
-            return bytes.empty() && !request.paths.empty() ? Result<HelperRequest>(std::move(request)) : wrong;
+            return bytes.empty() && !request.paths.empty() && (!request.withFacts || request.paths.size() == 1)
+                       ? Result<HelperRequest>(std::move(request))
+                       : wrong;
         } else if (text.starts_with("path /") && request.paths.size() < mostPaths) {
             request.paths.emplace_back(text.substr(5));
         } else if (text.starts_with("leave-out ") && request.exclude.size() < mostPaths) {
             request.exclude.emplace_back(text.substr(10));
         } else if (text == "only-tables") {
             request.onlyTables = true;
+        } else if (text == "with-facts") {
+            request.withFacts = true;
+        } else if (request.withFacts && text.starts_with("place ") && request.paths.empty()) {
+            request.paths.emplace_back(text.substr(6));
+        } else if (text == "cross-mounts") {
+            request.crossMounts = true;
+        } else if (text.starts_with("threads ") && text.size() <= 11) {
+            request.threads = static_cast<unsigned>(std::atoi(std::string(text.substr(8)).c_str()));
         } else {
             return wrong;
         }
     }
 }
+
+namespace {
+
+/// A place on this machine, as it was named from another one: from the home folder where it is no whole path.
+std::string placeOf(const HelperRequest& request, std::uint32_t number)
+{
+    auto path = request.paths[number];
+    if (!request.withFacts || path.starts_with('/'))
+        return path;
+    if (path == "~" || path.starts_with("~/"))
+        path.erase(0, 2);
+    const auto home = userFolders().home;
+    return path.empty() ? home : joinPath(home, path);
+}
+
+/// "stop" came, or the connection is gone.
+bool isToldToStop(int in)
+{
+    pollfd wait{in, POLLIN, 0};
+    char bytes[64];
+    return ::poll(&wait, 1, 0) > 0 && ::read(in, bytes, sizeof bytes) >= 0;
+}
+
+} // namespace
 
 Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> devices)
 {
@@ -292,6 +354,8 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
     options.exclude = request->exclude;
     options.devices = std::move(devices);
     options.method = request->onlyTables ? ScanMethod::Tables : ScanMethod::Best;
+    options.crossMounts = request->crossMounts;
+    options.threads = std::min(request->threads, 256u);
     std::uint64_t entries = 0, disk = 0;
     for (std::uint32_t i = 0; i < request->paths.size() && sender.error() == 0; ++i) {
         ScanProgress progress;
@@ -306,11 +370,11 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
                 putU64(payload, entries + progress.entries());
                 putU64(payload, disk + progress.diskBytes());
                 sender.send(Frame::Progress, payload + progress.currentFolder());
-                if (sender.error() != 0)
-                    stop.request_stop(); // nobody listens any more
+                if (sender.error() != 0 || (request->withFacts && isToldToStop(in)))
+                    stop.request_stop(); // nobody listens any more, or what was found is enough
             }
         });
-        auto result = scan(request->paths[i], options, stop.get_token(), &progress);
+        auto result = scan(placeOf(*request, i), options, stop.get_token(), &progress);
         std::string account;
         if (result && request->onlyTables && !result->stopped)
             account = accountPayload(i, request->paths[i], options.devices.get(), stop.get_token());
@@ -319,8 +383,8 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
         entries += progress.entries();
         disk += progress.diskBytes();
         // A link in the path would give another place than was asked for.
-        if (result && result->tree->name(rootNode) == request->paths[i]) {
-            sendScan(sender, i, *result);
+        if (result && (request->withFacts || result->tree->name(rootNode) == request->paths[i])) {
+            sendScan(sender, i, *result, *request);
             if (!account.empty())
                 sender.send(Frame::Account, account);
             continue;
@@ -339,7 +403,7 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
 
 Result<std::vector<ReadFolder>> readAnswer(int fd, const HelperRequest& request,
                                            const std::function<void(const HelperProgress&)>& onProgress,
-                                           std::stop_token stop)
+                                           std::stop_token stop, std::uint64_t* received)
 {
     Receiver receiver(request, onProgress);
     std::string bytes;
@@ -362,6 +426,8 @@ Result<std::vector<ReadFolder>> readAnswer(int fd, const HelperRequest& request,
                 ErrorKind::Damaged, {}, 0, "The helper ended in the middle of its answer. Nothing was changed."};
         }
         bytes.append(buffer.data(), static_cast<std::size_t>(n));
+        if (received)
+            *received += static_cast<std::uint64_t>(n);
         if (!begun) {
             if (bytes.size() < answerMagic.size() && answerMagic.starts_with(bytes))
                 continue;

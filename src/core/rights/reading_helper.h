@@ -5,7 +5,10 @@
 //
 // The request, on the helper's standard input, is a row of NUL-terminated strings: "kurvo-request 1", then "path "
 // before each folder (absolute) and "leave-out " before each glob, "only-tables" for drives of which only their own
-// tables are to be read (docs/direct.md), and "end".
+// tables are to be read (docs/direct.md), and "end". From another machine (core/remote): "with-facts" for all that is
+// known of the place beside its entries, "place " before the one folder, which may be relative to the home folder,
+// "cross-mounts", and "threads " before a number; the connection stays open, and "stop" on it, or its end, ends the
+// scan early.
 //
 // The answer, on its standard output, is "KURVOANS" and frames: u32 kind, u32 length, so many bytes; little-endian.
 //   1 progress   u64 entries, u64 bytes on disk, then the current folder
@@ -26,6 +29,7 @@
 
 #include "core/base/result.h"
 #include "core/scan/scanner.h"
+#include "core/snapshot/snapshot.h"
 
 namespace kurvo {
 
@@ -33,6 +37,10 @@ struct HelperRequest {
     std::vector<std::string> paths; ///< folders, absolute; bytes
     std::vector<std::string> exclude;
     bool onlyTables = false; ///< fails where the drive's own tables cannot be read
+    // From another machine:
+    bool withFacts = false; ///< one place, with all that a snapshot says of it
+    bool crossMounts = false;
+    unsigned threads = 0; ///< 0: as many as help
 };
 
 struct HelperProgress {
@@ -49,6 +57,7 @@ struct ReadFolder {
     std::vector<Unreadable> unreadableList;
     std::string problem;                 ///< a sentence, where it failed
     std::optional<DriveAccount> account; ///< where only tables were asked for
+    SnapshotInfo info;                   ///< with facts: of the place
 };
 
 std::string encodeRequest(const HelperRequest& request);
@@ -60,10 +69,10 @@ Result<HelperRequest> decodeRequest(std::string_view bytes);
 Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> devices = {});
 
 /// Reads an answer until its end mark. Every length is checked before it is believed, and a tree is only taken for the
-/// path that was asked for. WrongFormat for rubbish, Damaged where it ends before its end mark, Cancelled by `stop`.
+/// path that was asked for. `received`, where given, gets the bytes that came. WrongFormat for rubbish, Damaged where it ends before its end mark, Cancelled by `stop`.
 Result<std::vector<ReadFolder>> readAnswer(int fd, const HelperRequest& request,
                                            const std::function<void(const HelperProgress&)>& onProgress = {},
-                                           std::stop_token stop = {});
+                                           std::stop_token stop = {}, std::uint64_t* received = nullptr);
 
 /// Starts `command` (program and arguments), sends it the request and reads its answer. NoPermission when the user
 /// refused the rights; Unsupported when they cannot be asked for here (no such program, nobody to ask).

@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Scanning a place on another machine over SSH. The system's ssh does the talking, with its settings, keys, agents and
+// known hosts; nothing is installed there.
+//
+// One connection runs a line of sh(1). Where kurvoctl is there and speaks this protocol it says "KURVOHAS", and the answer
+// follows (core/rights/reading_helper.h). Else it says "KURVONEEDS " and the processor (uname -m); if its user agrees, this
+// side sends the size and the bytes of kurvo-scan, packed by gzip(1), which the line puts into a private folder. It says "KURVOREADY" and
+// runs it; kurvo-scan removes itself and the folder at once. "KURVONO " and a word says why it cannot go on: room, exec.
+// Whatever stands before those words (what the other side's shell prints when one logs in) is passed over.
+#pragma once
+
+#include <functional>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "core/base/result.h"
+#include "core/remote/address.h"
+#include "core/scan/scanner.h"
+#include "core/snapshot/snapshot.h"
+
+namespace kurvo {
+
+struct RemoteWish {
+    ScanOptions scan;    ///< exclude, crossMounts, threads
+    bool rights = false; ///< by sudo there, which must not ask, or is given `password`
+    /// Asked where sudo wants one: the password, or nothing to give up. May be empty: then it is given up.
+    std::function<std::optional<std::string>()> password;
+    /// Whether the scanner may be sent to a machine without kurvoctl, once it is known that it is needed. May be empty: no.
+    std::function<bool(const std::string& host)> maySend;
+    std::string scanner;          ///< the file of kurvo-scan, packed; empty: the one that lies with this program
+    std::vector<std::string> ssh; ///< the program and options of its own; "ssh" when empty
+};
+
+struct RemoteScan {
+    ScanResult result;
+    SnapshotInfo info;      ///< of the place, as the other machine says
+    bool sent = false;      ///< the scanner was sent
+    std::uint64_t received = 0; ///< bytes
+};
+
+/// Scans. A stop keeps what was found. Errors: NotFound where the place is not there; Unsupported where nothing can run
+/// there, with a sentence that says what to do by hand; NoPermission where sudo refused; Damaged where the connection was
+/// lost; whatever ssh itself has to say is on standard error.
+Result<RemoteScan> scanOverSsh(const RemoteAddress& address, const RemoteWish& wish, std::stop_token stop,
+                               ScanProgress* progress);
+
+/// The kurvo-scan that lies with this program; empty where there is none.
+std::string ownScanner();
+/// Its size as it is sent; 0 where there is none.
+std::uint64_t scannerBytes();
+/// The ssh that KURVO_SSH names, with its options, parted by blanks; "ssh" otherwise.
+std::vector<std::string> usualSsh();
+
+} // namespace kurvo
