@@ -21,6 +21,7 @@ Arguments::Arguments(CLI::App& app) : app_(app)
     addScanning();
     addListing();
     addSnapshots();
+    addMachines();
     addHistory();
     addDrives();
     addPlans();
@@ -295,6 +296,34 @@ void Arguments::addSnapshots()
         in(each, kept_.folder);
 }
 
+void Arguments::addMachines()
+{
+    auto* machines = command("machines", "Other machines: a table of them, and snapshots of all");
+    const auto common = [this](CLI::App* one) {
+        one->add_option("--tag", machines_.tag, "only machines with this tag")->type_name("TAG");
+        one->add_option("--list", machines_.list,
+                        "the list of machines; machines.toml of the user's settings unless given")
+            ->type_name("FILE");
+        in(one, machines_.folder);
+    };
+    common(machines);
+    json(machines);
+    auto* take = command("take", "Scan them over SSH and keep snapshots", machines);
+    take->add_option("NAME", machines_.names, "machines; all unless given")->type_name("");
+    common(take);
+    take->add_option("--at-once", machines_.atOnce, "so many at the same time (4 unless given)")
+        ->type_name("N")
+        ->check(CLI::Range(1, 64));
+    machines->callback([this] {
+        if (!chosen)
+            chosen = [this] {
+                machines_.json = json_;
+                return runMachines(machines_);
+            };
+    });
+    run(take, [this] { return runMachinesTake(machines_); });
+}
+
 void Arguments::addHistory()
 {
     auto* history = command("history", "The size of a folder or large file in all snapshots");
@@ -369,17 +398,37 @@ void Arguments::addPlans()
     auto* check = command("check", "Whether a plan can be carried out as it is", plan);
     path(check, "FILE", plan_.file, "the plan");
     json(check);
-    run(check, [this] { return runPlanCheck(plan_.file, json_); });
+    const auto on = [this](CLI::App* one) {
+        one->add_option("--on", plan_.on, "another machine, whose own kurvoctl does it")->type_name("MACHINE");
+    };
+    on(check);
+    run(check, [this] {
+        return plan_.on.empty() ? runPlanCheck(plan_.file, json_)
+                                : runThere(plan_.on, json_ ? "plan check --json" : "plan check", plan_.file);
+    });
     auto* apply = command("apply", "Check a plan and carry it out", plan);
     path(apply, "FILE", plan_.file, "the plan");
     apply->add_option("--delete", deletions_, "confirms that so many items are deleted for good")->type_name("COUNT");
     json(apply);
-    run(apply, [this] { return runPlanApply(plan_.file, deletions_, json_); });
+    on(apply);
+    run(apply, [this] {
+        if (plan_.on.empty())
+            return runPlanApply(plan_.file, deletions_, json_);
+        return runThere(plan_.on,
+                        fmt::format("plan apply{}{}", json_ ? " --json" : "",
+                                    deletions_ > 0 ? fmt::format(" --delete {}", deletions_) : std::string()),
+                        plan_.file);
+    });
     auto* undo = command("undo", "Undo what a run did, as far as possible", plan);
     undo->add_option("RUN", runNumber_, "its number; the newest unless given")
         ->type_name("")
         ->check(CLI::Range(1, 1000000000));
-    run(undo, [this] { return runPlanUndo(runNumber_); });
+    on(undo);
+    run(undo, [this] {
+        if (plan_.on.empty())
+            return runPlanUndo(runNumber_);
+        return runThere(plan_.on, runNumber_ > 0 ? fmt::format("plan undo {}", runNumber_) : "plan undo", {});
+    });
 }
 
 void Arguments::addLogbook()

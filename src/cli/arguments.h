@@ -41,6 +41,7 @@ private:
     void addScanning();
     void addListing();
     void addSnapshots();
+    void addMachines();
     void addHistory();
     void addDrives();
     void addPlans();
@@ -71,6 +72,7 @@ private:
     std::size_t groupCount_ = 0;
     LeadArguments leads_;
     CompareArguments compare_;
+    MachineArguments machines_;
     SnapshotArguments kept_;
     std::string snapshotTo_;
     std::optional<std::string> aboutName_, aboutNote_;

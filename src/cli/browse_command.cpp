@@ -3,6 +3,7 @@
 
 #include "cli/command.h"
 #include "cli/output.h"
+#include "cli/remote.h"
 #include "core/base/text.h"
 #include "core/platform/own_data.h"
 #include "terminal/browser.h"
@@ -21,6 +22,18 @@ int runBrowse(const BrowseArguments& arguments)
     wish.source = arguments.now.empty() ? arguments.source : arguments.now;
     wish.before = arguments.now.empty() ? std::string() : arguments.source;
     wish.screen.mouse = arguments.mouse;
+    if (const auto address = remoteAddress(wish.source)) {
+        auto scan = scanRemoteWithProgress(*address);
+        if (!scan) {
+            complain(scan.error().sentence);
+            return ExitFailed;
+        }
+        wish.given = Snapshot{std::move(scan->info), std::move(scan->result.tree)};
+        if (wish.before.empty())
+            return terminal::browse(wish);
+        complain("A comparison with a place on another machine: \"kurvoctl snapshot take\" it first.");
+        return ExitUsage;
+    }
     // What is not there is said before the screen is taken.
     for (const auto& path : {arguments.source, arguments.now}) {
         if (path.empty())

@@ -141,6 +141,19 @@ struct BrowseArguments {
 /// The terminal view.
 int runBrowse(const BrowseArguments& arguments);
 
+struct MachineArguments {
+    std::vector<std::string> names; ///< all when empty
+    std::string tag;
+    std::string list;   ///< file; machines.toml of the user's settings when empty
+    std::string folder; ///< of the snapshots
+    std::size_t atOnce = 4;
+    bool json = false;
+};
+/// A table of the machines.
+int runMachines(const MachineArguments& arguments);
+/// Snapshots of them.
+int runMachinesTake(const MachineArguments& arguments);
+
 struct DuplicateArguments {
     std::vector<std::string> paths;
     std::vector<std::string> leaveOut;
@@ -161,7 +174,10 @@ struct PlanArguments {
     std::string file; ///< of the plan
     bool link = false;
     bool force = false; ///< replace an earlier file
+    std::string on;     ///< another machine, whose kurvoctl does it; empty: this one
 };
+/// A command of the kurvoctl on another machine; with a plan, which is sent.
+int runThere(const std::string& on, const std::string& command, const std::string& planFile);
 int runPlanMake(const PlanArguments& arguments);
 int runPlanCheck(const std::string& file, bool json);
 /// `deletions`: how many items the user says shall be deleted for good; must be what the plan has.

@@ -44,6 +44,9 @@ constexpr std::pair<const char*, const char*> more[] = {
     {"snapshot",
      "Snapshots are kept in $XDG_DATA_HOME/kurvo/snapshots, packed against each other. What is pinned, named or noted "
      "stays whatever the keeping policy (keeping.toml there) lets go."},
+    {"machines", "The list is machines.toml, see \"kurvoctl help machines\". take goes on past those that do not "
+                 "answer and ends with 1; "
+                 "the table says why each failed. A timer may run it: nothing is asked."},
     {"export", "JSON Lines keep each byte of a name; \"kurvoctl snapshot import\" reads them back."},
     {"history", "Folders are known in all snapshots, files where they are among the largest."},
     {"forecast", "The range is what the snapshots allow to say; nothing is said where they are too few or contradict."},
@@ -88,6 +91,7 @@ constexpr struct {
     {"advice", "kurvoctl advice show ~/.cache /var/log/journal\nkurvoctl advice check my-rules.toml"},
     {"plan", "kurvoctl plan make ~/.cache/tiles -o clear.kurvo-plan\nkurvoctl plan apply clear.kurvo-plan"},
     {"logbook", "kurvoctl logbook\nkurvoctl logbook report --largest-of / > report.html"},
+    {"machines", "kurvoctl machines --tag office\nkurvoctl machines take --at-once 8"},
     {"help", "kurvoctl help filter\nkurvoctl help terms"},
     {"completion",
      "source <(kurvoctl completion bash)\nkurvoctl completion fish > ~/.config/fish/completions/kurvoctl.fish"},

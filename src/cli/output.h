@@ -15,12 +15,12 @@ namespace kurvo::cli {
 
 struct Output {
     SizeUnits units = SizeUnits::Binary;
-    bool bytes = false;    ///< sizes as plain numbers
-    bool quiet = false;    ///< no progress and no remarks; errors are said
-    bool progress = true;  ///< where standard error is a terminal
-    bool colour = false;   ///< of standard output
-    ScanOptions scan;      ///< of every command that scans
-    std::string snapshots; ///< folder of the catalogue; the user's own when empty
+    bool bytes = false;       ///< sizes as plain numbers
+    bool quiet = false;       ///< no progress and no remarks; errors are said
+    bool progress = true;     ///< where standard error is a terminal
+    bool colour = false;      ///< of standard output
+    ScanOptions scan;         ///< of every command that scans
+    std::string snapshots;    ///< folder of the catalogue; the user's own when empty
     bool sudo = false;        ///< on another machine: with administrator rights
     bool sendScanner = false; ///< on another machine: the scanner may be sent
 };

@@ -11,6 +11,7 @@
 #include "cli/command.h"
 #include "cli/output.h"
 #include "core/base/text.h"
+#include "core/plan/plan_file.h"
 
 namespace kurvo::cli {
 namespace {
@@ -50,6 +51,43 @@ std::optional<RemoteAddress> remoteAddress(const std::string& argument)
     return address;
 }
 
+int runThere(const std::string& on, const std::string& command, const std::string& planFile)
+{
+    auto address = parseAddress(on.starts_with("ssh://") ? on : on + ":");
+    if (!address || !address->path.empty())
+        address = parseAddress(on);
+    if (!address || !address->path.empty()) {
+        complain("--on takes a machine such as warden@desk or ssh://desk:2222, not \"" + displayText(on) + "\".");
+        return ExitUsage;
+    }
+    std::string line = "command -v kurvoctl >/dev/null || exit 127; exec kurvoctl " + command;
+    std::string plan;
+    if (!planFile.empty()) {
+        const auto known = readPlanFile(planFile);
+        if (!known) {
+            complain(known.error().sentence);
+            return ExitFailed;
+        }
+        plan = encodePlan(*known);
+        line = "command -v kurvoctl >/dev/null || exit 127; umask 077; f=$(mktemp) || exit 3; cat >\"$f\"; "
+               "kurvoctl " +
+               command + " \"$f\"; s=$?; rm -f \"$f\"; exit $s";
+    }
+    const auto status =
+        runOverSsh(*address, line, plan, [](const std::string& printed) { fmt::print("{}\n", printed); });
+    if (!status) {
+        complain(status.error().sentence);
+        return ExitFailed;
+    }
+    if (*status == 127)
+        complain("There is no kurvoctl on " + displayText(address->host) + ": a plan is carried out by its own.");
+    else if (*status == 255)
+        complain(
+            "The connection to " + displayText(address->host) +
+            " failed or was lost. What was begun there is in its logbook: \"kurvoctl logbook recover\" there ends it.");
+    return *status <= ExitFailed ? *status : static_cast<int>(ExitFailed);
+}
+
 Result<RemoteScan> scanRemoteWithProgress(const RemoteAddress& address)
 {
     const auto& out = output();
@@ -83,8 +121,7 @@ Result<RemoteScan> scanRemoteWithProgress(const RemoteAddress& address)
     };
     run();
     if (out.sudo && !*scan && scan->error().kind == ErrorKind::NoPermission) {
-        const auto password =
-            askTerminal("Password for sudo on " + displayText(address.host) + ": ", true);
+        const auto password = askTerminal("Password for sudo on " + displayText(address.host) + ": ", true);
         if (password) {
             wish.password = [&password] { return password; };
             run();

@@ -69,6 +69,8 @@ Browser::Browser(Screen& screen, const BrowseWish& wish) : screen_(screen), desk
     if (!wish.before.empty()) {
         desk_.openComparison(wish.before, wish.source);
         stage_ = Compare;
+    } else if (wish.given) {
+        desk_.show(*wish.given, wish.source);
     } else if (!wish.source.empty()) {
         desk_.open(wish.source);
     }

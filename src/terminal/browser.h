@@ -13,8 +13,9 @@ namespace kurvo::terminal {
 
 struct BrowseWish {
     DeskWish desk;
-    std::string source; ///< folder or snapshot; the list of drives when empty
-    std::string before; ///< compares `source` with this one; may be empty
+    std::string source;            ///< folder or snapshot; the list of drives when empty
+    std::optional<Snapshot> given; ///< what `source` is, read already: a place on another machine
+    std::string before;            ///< compares `source` with this one; may be empty
     Screen::Wish screen;
 };
 

@@ -610,6 +610,26 @@ void Desk::showRest(NodeId folder)
     changed();
 }
 
+void Desk::show(const Snapshot& snapshot, const std::string& source)
+{
+    place_ = Place{};
+    place_.source = source;
+    place_.fromSnapshot = true;
+    place_.info = snapshot.info;
+    place_.tree = snapshot.tree;
+    place_.unreadable = place_.info.notRead;
+    work_.run([info = place_.info, tree = place_.tree,
+               folder = wish_.snapshots](const std::stop_token&) { return addSnapshot(folder, info, *tree); },
+              [this](const Result<std::string>& kept) {
+                  if (!kept)
+                      tell("The scan is shown, but its snapshot was not saved: " + kept.error().sentence);
+              },
+              Work::AtEnd::Finish);
+    arrived();
+    if (opened)
+        opened();
+}
+
 void Desk::openComparison(const std::string& before, const std::string& now)
 {
     open(now);

@@ -97,6 +97,8 @@ public:
 
     // The place.
     void open(const std::string& source);
+    /// A place that was read already, as by the other machine that it lies on. Its snapshot is kept.
+    void show(const Snapshot& snapshot, const std::string& source);
     void openComparison(const std::string& before, const std::string& now);
     /// Compares the place with an earlier snapshot.
     void compareWith(const std::string& snapshot);

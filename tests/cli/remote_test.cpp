@@ -48,8 +48,8 @@ TEST_CASE("addresses of other machines", "[cli][remote]")
     is("ssh://desk/~/docs", "", "desk", 0, "docs");
     is("[fe80::1]:/srv", "", "fe80::1", 0, "/srv");
     is("ssh://[fe80::1]:22/srv", "", "fe80::1", 22, "/srv");
-    for (const char* text : {"/srv", "place", "./a:b", "a/b:c", ":/x", "-oProxyCommand=touch:/x", "x@-F:/y", "ssh://desk:99999/",
-                             "ssh://desk:x/", "a b:/x", "ssh://", "de'sk:/x", "de\nsk:/x"})
+    for (const char* text : {"/srv", "place", "./a:b", "a/b:c", ":/x", "-oProxyCommand=touch:/x", "x@-F:/y",
+                             "ssh://desk:99999/", "ssh://desk:x/", "a b:/x", "ssh://", "de'sk:/x", "de\nsk:/x"})
         CHECK_FALSE(parseAddress(text));
 }
 
@@ -199,7 +199,8 @@ TEST_CASE("what a shell prints when one logs in is passed over", "[cli][remote]"
     const TestFolder t;
     t.file("place/a", 5000);
     const auto folder = std::string(KURVOCTL).substr(0, std::string(KURVOCTL).rfind('/'));
-    const FakeSsh ssh("PATH=" + folder + ":$PATH; echo Welcome; echo; printf 'You have mail: '; exec /bin/sh -c \"$1\"");
+    const FakeSsh ssh("PATH=" + folder +
+                      ":$PATH; echo Welcome; echo; printf 'You have mail: '; exec /bin/sh -c \"$1\"");
     const auto scanned = kurvoctl("scan 'desk:" + (t / "place") + "' --json");
     REQUIRE(scanned.status == 0);
     CHECK(scanned.lines()[0]["files"] == 1);
@@ -215,7 +216,8 @@ TEST_CASE("a connection that is cut at any moment leaves nothing, here or there"
     for (const int bytes : {0, 5, 9, 12, 20, 60, 300, 2000, 4000}) {
         INFO(bytes);
         {
-            const FakeSsh ssh("PATH=" + folder + ":$PATH; exec dd bs=1 count=" + std::to_string(bytes) + " status=none < <(/bin/sh -c \"$1\")");
+            const FakeSsh ssh("PATH=" + folder + ":$PATH; exec dd bs=1 count=" + std::to_string(bytes) +
+                              " status=none < <(/bin/sh -c \"$1\")");
             const auto cut = kurvoctl("snapshot take 'desk:" + (t / "place") + "'");
             CHECK(cut.status == 3);
             CHECK(cut.err.find("ended before its answer") != std::string::npos);

@@ -38,8 +38,8 @@ inline std::string quoted(const std::string& path)
 inline Outcome kurvoctl(const std::string& arguments)
 {
     TestFolder t;
-    const auto command =
-        "timeout 300 " + std::string(KURVOCTL) + " " + arguments + " >'" + (t / "out") + "' 2>'" + (t / "err") + "' </dev/null";
+    const auto command = "timeout 300 " + std::string(KURVOCTL) + " " + arguments + " >'" + (t / "out") + "' 2>'" +
+                         (t / "err") + "' </dev/null";
     const int status = std::system(command.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readAll(t / "out"), readAll(t / "err")};
 }

@@ -35,8 +35,8 @@ public:
         port_ = freePort();
         const auto port = std::to_string(port_);
         t_.text("sshd_config", "Port " + port + "\nListenAddress 127.0.0.1\nHostKey " + (t_ / "host") +
-                                   "\nAuthorizedKeysFile " + (t_ / "keys") + "\nStrictModes no\nUsePAM no\nPidFile none\n" +
-                                   more);
+                                   "\nAuthorizedKeysFile " + (t_ / "keys") +
+                                   "\nStrictModes no\nUsePAM no\nPidFile none\n" + more);
         const auto name = root ? std::string("kurvo-ssh-test") : userName(::geteuid());
         t_.text("config", "Host desk\n  HostName 127.0.0.1\n  Port " + port + "\n  User " + name + "\n  IdentityFile " +
                               (t_ / "key") + "\n  IdentitiesOnly yes\n  UserKnownHostsFile " + (t_ / "known") +
@@ -46,9 +46,10 @@ public:
             run("chown -R 4711:4711 '" + home + "' '" + (t_ / "host") + "'");
         pid_ = ::fork();
         if (pid_ == 0) {
-            if (root && (::unshare(CLONE_NEWNS) != 0 || ::mount(nullptr, "/", nullptr, MS_REC | MS_PRIVATE, nullptr) != 0 ||
-                         ::mount((t_ / "passwd").c_str(), "/etc/passwd", nullptr, MS_BIND, nullptr) != 0 ||
-                         ::setresgid(user, user, user) != 0 || ::setresuid(user, user, user) != 0))
+            if (root &&
+                (::unshare(CLONE_NEWNS) != 0 || ::mount(nullptr, "/", nullptr, MS_REC | MS_PRIVATE, nullptr) != 0 ||
+                 ::mount((t_ / "passwd").c_str(), "/etc/passwd", nullptr, MS_BIND, nullptr) != 0 ||
+                 ::setresgid(user, user, user) != 0 || ::setresuid(user, user, user) != 0))
                 ::_exit(9);
             ::setenv("HOME", home.c_str(), 1);
             const int log = ::open((t_ / "there/sshd.log").c_str(), O_WRONLY | O_CREAT | O_APPEND, 0600);
@@ -57,7 +58,10 @@ public:
             ::_exit(9);
         }
         ::setenv("KURVO_SSH", ("ssh -F " + (t_ / "config")).c_str(), 1);
-        for (int i = 0; i < 200 && std::system(("ssh -F '" + (t_ / "config") + "' desk true </dev/null >/dev/null 2>&1").c_str()) != 0; ++i)
+        for (int i = 0;
+             i < 200 &&
+             std::system(("ssh -F '" + (t_ / "config") + "' desk true </dev/null >/dev/null 2>&1").c_str()) != 0;
+             ++i)
             ::usleep(50'000);
     }
     ~SshServer()
@@ -108,7 +112,8 @@ public:
     {
         t_.folder("bin");
         t_.text("ssh", "#!/bin/bash\nfor last; do :; done\nset -- \"$last\"\nPATH='" + (t_ / "bin") +
-                           "':/usr/bin:/bin; export PATH\nTMPDIR='" + t_.folder("tmp") + "'; export TMPDIR\n" + around + "\n");
+                           "':/usr/bin:/bin; export PATH\nTMPDIR='" + t_.folder("tmp") + "'; export TMPDIR\n" + around +
+                           "\n");
         ::chmod((t_ / "ssh").c_str(), 0755);
         ::setenv("KURVO_SSH", (t_ / "ssh").c_str(), 1);
     }

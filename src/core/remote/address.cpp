@@ -13,7 +13,8 @@ bool isName(std::string_view text)
 {
     return !text.empty() && !text.starts_with('-') && std::all_of(text.begin(), text.end(), [](char c) {
         const auto b = static_cast<unsigned char>(c);
-        return b > ' ' && b != 0x7F && c != '/' && c != '@' && c != '\'' && c != '"' && c != '\\' && c != '`' && c != '$';
+        return b > ' ' && b != 0x7F && c != '/' && c != '@' && c != '\'' && c != '"' && c != '\\' && c != '`' &&
+               c != '$';
     });
 }
 
@@ -43,7 +44,8 @@ std::string RemoteAddress::login() const
 std::string RemoteAddress::text() const
 {
     if (port == 0)
-        return (host.find(':') == host.npos ? login() : (user.empty() ? "" : user + "@") + "[" + host + "]") + ":" + path;
+        return (host.find(':') == host.npos ? login() : (user.empty() ? "" : user + "@") + "[" + host + "]") + ":" +
+               path;
     return "ssh://" + login() + ":" + std::to_string(port) + (path.starts_with('/') ? path : "/~/" + path);
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Where a place on another machine is: "user@host:/path" or "ssh://user@host:port/path" (draft-ietf-secsh-scp-sftp-ssh-uri).
+// Where a place on another machine is: "user@host:/path" or "ssh://user@host:port/path"
+// (draft-ietf-secsh-scp-sftp-ssh-uri).
 #pragma once
 
 #include <optional>

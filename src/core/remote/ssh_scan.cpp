@@ -5,6 +5,7 @@
 #include <poll.h>
 #include <sys/stat.h>
 #include <sys/utsname.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -33,7 +34,8 @@ std::string lineFor(const RemoteWish& wish)
     // sudo asks on standard error, and only where somebody answers.
     const std::string as = !wish.rights ? "" : wish.password ? "sudo -S -p KURVOPASS: " : "sudo -n ";
     return "LC_ALL=C; export LC_ALL; umask 077; "
-           "if kurvoctl serve --speaks " + version + " >/dev/null 2>&1; then echo KURVOHAS; exec " + as +
+           "if kurvoctl serve --speaks " +
+           version + " >/dev/null 2>&1; then echo KURVOHAS; exec " + as +
            "kurvoctl serve; fi; "
            "echo KURVONEEDS $(uname -m) $(uname -s); read n || exit 9; w=room; "
            "for d in \"$TMPDIR\" /tmp /var/tmp \"$XDG_RUNTIME_DIR\" /dev/shm \"$HOME\"; do "
@@ -46,7 +48,8 @@ std::string lineFor(const RemoteWish& wish)
            "echo KURVOSEND; head -c \"$n\" >\"$p/packed\" 2>/dev/null; "
            "if [ \"$(wc -c <\"$p/packed\")\" -eq \"$n\" ] && gzip -dc <\"$p/packed\" >\"$p/kurvo-scan\"; "
            "then :; else echo KURVONO room; exit 9; fi; "
-           "rm -f \"$p/packed\"; chmod 700 \"$p/kurvo-scan\"; echo KURVOREADY; " + as + "\"$p/kurvo-scan\" --remove-itself serve";
+           "rm -f \"$p/packed\"; chmod 700 \"$p/kurvo-scan\"; echo KURVOREADY; " +
+           as + "\"$p/kurvo-scan\" --remove-itself serve";
 }
 
 Error lost(const RemoteAddress& address)
@@ -103,13 +106,17 @@ public:
     {
         auto command = wish_.ssh.empty() ? usualSsh() : wish_.ssh;
         // A connection that has silently gone ends after two minutes.
-        command.insert(command.end(), {"-T", "-e", "none", "-o", "ServerAliveInterval=30", "-o", "ServerAliveCountMax=4"});
+        command.insert(command.end(),
+                       {"-T", "-e", "none", "-o", "ServerAliveInterval=30", "-o", "ServerAliveCountMax=4"});
+        if (!wish_.asks)
+            command.insert(command.end(), {"-o", "BatchMode=yes"});
         if (address_.port != 0)
             command.insert(command.end(), {"-p", std::to_string(address_.port)});
         command.insert(command.end(), {"--", address_.login(), "exec /bin/sh -c '" + lineFor(wish_) + "'"});
-        auto started = HelperProcess::start(command);
+        auto started = HelperProcess::start(command, wish_.said);
         if (!started)
-            return Error{ErrorKind::Unsupported, {}, 0, "There is no ssh on this machine; it comes with openssh-client."};
+            return Error{
+                ErrorKind::Unsupported, {}, 0, "There is no ssh on this machine; it comes with openssh-client."};
         process_ = std::move(*started);
         return Done{};
     }
@@ -152,10 +159,7 @@ public:
         ::kill(process_.pid, SIGHUP);
         (void)process_.wait();
     }
-    void tellStop()
-    {
-        (void)sendTo(process_.to.get(), "stop\n");
-    }
+    void tellStop() { (void)sendTo(process_.to.get(), "stop\n"); }
 
 private:
     Result<Done> offerScanner(const std::string& word)
@@ -189,8 +193,9 @@ private:
     {
         const auto host = displayText(address_.host);
         return Error{word.ends_with("exec") ? ErrorKind::Unsupported : ErrorKind::NoSpace, address_.text(), 0,
-                     (word.ends_with("exec") ? "Nothing may be run on " + host + " from any folder that can be written to."
-                                             : "There is no room on " + host + " for the scanner.") +
+                     (word.ends_with("exec")
+                          ? "Nothing may be run on " + host + " from any folder that can be written to."
+                          : "There is no room on " + host + " for the scanner.") +
                          byHand(address_)};
     }
 
@@ -232,10 +237,48 @@ std::string ownScanner()
     if (n <= 0 || n == sizeof path)
         return {};
     const auto folder = std::string(parentPath(std::string_view(path, static_cast<std::size_t>(n))));
-    for (const char* at : {"kurvo-scan.gz", "libexec/kurvo-scan.gz", "../libexec/kurvo/kurvo-scan.gz", "../scanner/kurvo-scan.gz"})
+    for (const char* at :
+         {"kurvo-scan.gz", "libexec/kurvo-scan.gz", "../libexec/kurvo/kurvo-scan.gz", "../scanner/kurvo-scan.gz"})
         if (const auto file = joinPath(folder, at); ::access(file.c_str(), R_OK) == 0)
             return file;
     return {};
+}
+
+Result<int> runOverSsh(const RemoteAddress& address, const std::string& line, std::string_view input,
+                       const std::function<void(const std::string&)>& printed)
+{
+    auto command = usualSsh();
+    command.insert(command.end(), {"-T", "-e", "none"});
+    if (address.port != 0)
+        command.insert(command.end(), {"-p", std::to_string(address.port)});
+    command.insert(command.end(), {"--", address.login(), "exec /bin/sh -c '" + line + "'"});
+    auto process = HelperProcess::start(command);
+    if (!process)
+        return Error{ErrorKind::Unsupported, {}, 0, "There is no ssh on this machine; it comes with openssh-client."};
+    std::thread sender([&] {
+        (void)sendTo(process->to.get(), input);
+        process->to.reset();
+    });
+    std::string text;
+    char bytes[4096];
+    for (;;) {
+        const auto n = ::read(process->from.get(), bytes, sizeof bytes);
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n <= 0)
+            break;
+        text.append(bytes, static_cast<std::size_t>(n));
+        for (auto end = text.find('\n'); end != text.npos; end = text.find('\n')) {
+            printed(displayText(text.substr(0, end)));
+            text.erase(0, end + 1);
+        }
+    }
+    if (!text.empty())
+        printed(displayText(text));
+    sender.join();
+    int status = 0;
+    while (::waitpid(process->pid, &status, 0) < 0 && errno == EINTR) { }
+    return WIFEXITED(status) ? WEXITSTATUS(status) : 255;
 }
 
 std::uint64_t scannerBytes()

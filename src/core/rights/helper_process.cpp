@@ -21,7 +21,7 @@ Error cannotAsk()
 
 } // namespace
 
-Result<HelperProcess> HelperProcess::start(const std::vector<std::string>& command)
+Result<HelperProcess> HelperProcess::start(const std::vector<std::string>& command, int errorsTo)
 {
     if (command.empty())
         return cannotAsk();
@@ -43,6 +43,8 @@ Result<HelperProcess> HelperProcess::start(const std::vector<std::string>& comma
     posix_spawn_file_actions_init(&actions);
     posix_spawn_file_actions_adddup2(&actions, inRead.get(), STDIN_FILENO);
     posix_spawn_file_actions_adddup2(&actions, outWrite.get(), STDOUT_FILENO);
+    if (errorsTo >= 0)
+        posix_spawn_file_actions_adddup2(&actions, errorsTo, STDERR_FILENO);
     const int failed = ::posix_spawnp(&process.pid, arguments[0], &actions, nullptr, arguments.data(), environ);
     posix_spawn_file_actions_destroy(&actions);
     if (failed != 0)

@@ -19,7 +19,8 @@ struct HelperProcess {
     UniqueFd from; ///< its standard output
 
     /// Unsupported where there is no such program.
-    static Result<HelperProcess> start(const std::vector<std::string>& command);
+    /// `errorsTo`: a descriptor that takes its standard error; where it is -1 that is this process's own.
+    static Result<HelperProcess> start(const std::vector<std::string>& command, int errorsTo = -1);
     /// Waits for its end and says what became of it: Done, NoPermission when the rights were refused, Unsupported when
     /// nobody could be asked for them, Damaged otherwise.
     Result<Done> wait();

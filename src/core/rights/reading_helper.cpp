@@ -85,9 +85,9 @@ SnapshotInfo infoOf(const ScanResult& result, const HelperRequest& request)
         info.crossMounts = request.crossMounts;
         info.exclude = request.exclude;
         if (info.place == info.mountPoint)
-            info.ledger = ledgerFigures({result.tree.get(), result.unreadableList, result.unreadable, result.stopped, true,
-                                         request.exclude, 0},
-                                        info.mountPoint, info.capacity);
+            info.ledger = ledgerFigures(
+                {result.tree.get(), result.unreadableList, result.unreadable, result.stopped, true, request.exclude, 0},
+                info.mountPoint, info.capacity);
         info.notRead.clear(); // they are sent by themselves
         return info;
     }

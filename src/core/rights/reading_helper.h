@@ -69,7 +69,8 @@ Result<HelperRequest> decodeRequest(std::string_view bytes);
 Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> devices = {});
 
 /// Reads an answer until its end mark. Every length is checked before it is believed, and a tree is only taken for the
-/// path that was asked for. `received`, where given, gets the bytes that came. WrongFormat for rubbish, Damaged where it ends before its end mark, Cancelled by `stop`.
+/// path that was asked for. `received`, where given, gets the bytes that came. WrongFormat for rubbish, Damaged where
+/// it ends before its end mark, Cancelled by `stop`.
 Result<std::vector<ReadFolder>> readAnswer(int fd, const HelperRequest& request,
                                            const std::function<void(const HelperProgress&)>& onProgress = {},
                                            std::stop_token stop = {}, std::uint64_t* received = nullptr);
