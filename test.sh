@@ -5,7 +5,7 @@
 set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)
 . "$root/tools/prepare.sh"
-install_missing clang-14
+install_missing clang-14 postgresql-15
 
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT

@@ -240,12 +240,24 @@ void Arguments::addListing()
     });
 
     auto* listing = command("export", "Every entry as a line, or a page to be handed over");
-    path(listing, "SOURCE", source_, "a folder or a .kurvo file");
+    path(listing, "SOURCE", exported_, "a folder or a .kurvo file; several with --to");
+    auto* to =
+        listing->add_option("--to", exportTo_, "write to this PostgreSQL database instead, see \"kurvoctl help fleet\"")
+            ->type_name("URL");
     listing->add_option("--format", exportFormat_, "jsonl (unless given), csv or html, on standard output")
         ->type_name("FORMAT")
-        ->check(CLI::IsMember({"jsonl", "csv", "html"}));
+        ->check(CLI::IsMember({"jsonl", "csv", "html"}))
+        ->excludes(to);
     scans(listing);
-    run(listing, [this] { return runExport(source_, exportFormat_); });
+    run(listing, [this] {
+        if (!exportTo_.empty())
+            return runFleetExport(exported_, exportTo_);
+        if (exported_.size() > 1) {
+            complain("Several SOURCEs go with --to only.");
+            return static_cast<int>(ExitUsage);
+        }
+        return runExport(exported_.front(), exportFormat_);
+    });
 }
 
 void Arguments::addSnapshots()

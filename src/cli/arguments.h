@@ -76,6 +76,8 @@ private:
     SnapshotArguments kept_;
     std::string snapshotTo_;
     std::optional<std::string> aboutName_, aboutNote_;
+    std::vector<std::string> exported_;
+    std::string exportTo_;
     std::string source_, exportFormat_ = "jsonl", historyPath_, historyFolder_;
     bool allMounts_ = false;
     DuplicateArguments duplicates_;

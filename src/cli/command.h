@@ -125,6 +125,8 @@ int runSnapshotAbout(const SnapshotArguments& arguments, const std::optional<std
                      const std::optional<std::string>& note, std::optional<bool> pinned);
 /// `format`: csv, jsonl or html; on standard output.
 int runExport(const std::string& source, const std::string& format);
+/// Snapshots and folders to a database, each by itself; what is there already stays as it is.
+int runFleetExport(const std::vector<std::string>& sources, const std::string& to);
 int runHistory(const std::string& path, const std::string& folder, bool json);
 int runForecast(const std::string& path, const std::string& folder, bool json);
 int runDrives(bool all, bool json);
