@@ -15,10 +15,10 @@
 #include "core/base/text.h"
 #include "core/compare/comparison.h"
 #include "core/compare/forecast.h"
-#include "core/compare/place_history.h"
 #include "core/platform/own_data.h"
 #include "core/remote/machines.h"
 #include "core/remote/ssh_scan.h"
+#include "core/report/machine_table.h"
 #include "core/snapshot/catalogue.h"
 
 namespace kurvo::cli {
@@ -88,20 +88,6 @@ void noteGrowth(MachinePlace& known, const std::vector<CatalogueEntry>& before, 
         }
 }
 
-/// What ssh and the other side said, its last line.
-std::string lastLine(int fd)
-{
-    std::string text(1 << 14, '\0');
-    const auto size = ::lseek(fd, 0, SEEK_END);
-    const auto from = std::max<off_t>(0, size - static_cast<off_t>(text.size()));
-    const auto n = ::pread(fd, text.data(), text.size(), from);
-    text.resize(n > 0 ? static_cast<std::size_t>(n) : 0);
-    while (!text.empty() && (text.back() == '\n' || text.back() == '\r'))
-        text.pop_back();
-    const auto line = text.rfind('\n');
-    return displayText(line == text.npos ? text : text.substr(line + 1));
-}
-
 /// Takes one; the catalogue and the book are changed by one at a time.
 void takeOne(const Asked& asked, const std::string& folder, MachineBook& book, std::mutex& mutex, std::stop_token stop)
 {
@@ -125,7 +111,7 @@ void takeOne(const Asked& asked, const std::string& folder, MachineBook& book, s
         complain(displayText(asked.machine.name) + ": " + sentence);
     };
     if (!scan) {
-        const auto word = lastLine(said.get());
+        const auto word = lastLineOf(said.get());
         const bool lost = scan.error().kind == ErrorKind::Damaged || scan.error().kind == ErrorKind::NoPermission;
         return fail(lost && !word.empty() ? word : scan.error().sentence);
     }
@@ -143,41 +129,7 @@ void takeOne(const Asked& asked, const std::string& folder, MachineBook& book, s
                    displayText(*saved));
 }
 
-struct Row {
-    std::string machine, place;
-    MachinePlace known;
-    std::optional<SnapshotInfo> info;
-    std::optional<std::int64_t> sinceLast;
-    std::optional<std::int64_t> full;
-};
-
-Row rowOf(const Asked& asked, const MachineBook& book, const Catalogue& catalogue)
-{
-    Row row{asked.machine.name, asked.place, {}, {}, {}, {}};
-    const auto known = book.find({asked.machine.name, asked.place});
-    if (known == book.end())
-        return row;
-    row.known = known->second;
-    const auto entry = std::find_if(catalogue.entries.begin(), catalogue.entries.end(),
-                                    [&](const CatalogueEntry& one) { return one.path == row.known.snapshot; });
-    if (entry == catalogue.entries.end())
-        return row;
-    row.info = entry->info;
-    const auto all = snapshotsOf(catalogue, entry->info);
-    for (const auto& one : all)
-        if (one.info.taken < entry->info.taken && !one.info.partial) {
-            row.sinceLast = static_cast<std::int64_t>(entry->info.capacity.used) -
-                            static_cast<std::int64_t>(one.info.capacity.used);
-            break;
-        }
-    const auto points = useOfDrive(historyOf(all, {""}));
-    if (const auto trend = trendOf(points))
-        if (const auto forecast = whenFull(*trend, points, entry->info.capacity.used + entry->info.capacity.free))
-            row.full = forecast->full;
-    return row;
-}
-
-void print(const Row& row, bool json)
+void print(const MachineRow& row, bool json)
 {
     const auto numberOrNull = [](const auto& number) { return number ? std::to_string(*number) : std::string("null"); };
     if (json) {
@@ -185,7 +137,7 @@ void print(const Row& row, bool json)
             "{{\"machine\": {}, \"place\": {}, \"taken\": {}, \"file\": {}, \"used_bytes\": {}, \"free_bytes\": {}, "
             "\"since_last_bytes\": {}, \"full\": {}, \"grew_most\": {}, \"grew_bytes\": {}, \"failed\": {}, "
             "\"tried\": {}}}\n",
-            jsonText(row.machine), jsonText(row.place), row.known.taken,
+            jsonText(row.machine->name), jsonText(row.place), row.known.taken,
             row.known.snapshot.empty() ? "null" : jsonText(row.known.snapshot),
             row.info ? std::to_string(row.info->capacity.used) : "null",
             row.info ? std::to_string(row.info->capacity.free) : "null", numberOrNull(row.sinceLast),
@@ -195,7 +147,7 @@ void print(const Row& row, bool json)
     }
     const auto now = currentTime();
     fmt::print(
-        "{:<16} {:<14} {:>10} {:>10} {:>11}  {:<16} {}\n", displayText(row.machine), displayText(row.place),
+        "{:<16} {:<14} {:>10} {:>10} {:>11}  {:<16} {}\n", displayText(row.machine->name), displayText(row.place),
         row.info ? sizeText(row.info->capacity.used) : "not known", row.info ? sizeText(row.info->capacity.free) : "",
         row.sinceLast ? differenceText(*row.sinceLast) : "", row.full ? formatAhead(*row.full, now) : "",
         row.known.grewMost.empty() ? std::string()
@@ -264,7 +216,7 @@ int runMachines(const MachineArguments& arguments)
                                              "used", "free", "since last", "full", "grew most"),
                                  Ink::Second));
     for (const auto& one : *asked) {
-        const auto row = rowOf(one, book, catalogue);
+        const auto row = machineRow(one.machine, one.place, book, catalogue);
         print(row, arguments.json);
         status = row.known.failed.empty() ? status : static_cast<int>(ExitIncomplete);
     }

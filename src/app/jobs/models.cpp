@@ -11,7 +11,7 @@ Models::Models(AppFolders appFolders)
       trees(places, knowledge, notices), cursor(places, trees, notices),
       view(folders, places, trees, knowledge, notices), plan(places, trees, notices),
       leads(folders, places, trees, cursor, view, plan, knowledge, notices), snapshots(folders, places, notices),
-      rights(folders, places, trees, snapshots, notices), scans(places, trees, snapshots, rights, notices),
+      rights(folders, places, trees, snapshots, notices), scans(folders, places, trees, snapshots, rights, notices),
       keeper(folders, places, trees, plan, notices), logbook(folders, places, knowledge, notices),
       runner(folders, places, trees, plan, logbook, scans, rights, notices)
 {

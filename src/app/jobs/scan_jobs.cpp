@@ -3,6 +3,8 @@
 
 #include <QDateTime>
 
+#include <sys/mman.h>
+
 #include <algorithm>
 
 #include "app/services/async.h"
@@ -10,6 +12,8 @@
 #include "app/style/words.h"
 #include "core/base/patience.h"
 #include "core/direct/direct_access.h"
+#include "core/remote/ssh_scan.h"
+#include "core/snapshot/catalogue.h"
 #include "core/tree/find_paths.h"
 
 namespace kurvo::app {
@@ -50,10 +54,10 @@ Result<ScanResult> scanWithRights(const std::vector<std::string>& command, const
 
 } // namespace
 
-ScanJobs::ScanJobs(PlaceStore& places, TreeUpdater& trees, SnapshotKeeper& snapshots, RightsReader& rights,
-                   Notices& notices, QObject* parent)
-    : QObject(parent), places_(places), trees_(trees), snapshots_(snapshots), rights_(rights), notices_(notices),
-      scanner_(kurvo::scan)
+ScanJobs::ScanJobs(const AppFolders& folders, PlaceStore& places, TreeUpdater& trees, SnapshotKeeper& snapshots,
+                   RightsReader& rights, Notices& notices, QObject* parent)
+    : QObject(parent), folders_(folders), places_(places), trees_(trees), snapshots_(snapshots), rights_(rights),
+      notices_(notices), scanner_(kurvo::scan)
 {
     growth_.setInterval(240);
     connect(&growth_, &QTimer::timeout, this, &ScanJobs::growPlaces);
@@ -86,6 +90,64 @@ void ScanJobs::scanFolder(const std::string& path, const QString& name, const Sc
     job->options.background = true;
     job->withRights = withRights;
     startScan(job);
+}
+
+void ScanJobs::scanMachine(const RemoteAddress& address, bool rights, bool maySend)
+{
+    const auto text = address.text();
+    for (const auto& job : scans_)
+        if (job->path == text) {
+            notices_.say(tr("%1 is already being scanned.").arg(toText(text)));
+            return;
+        }
+    auto job = std::make_shared<ScanJob>();
+    job->path = text;
+    job->name = toText(text);
+    job->remote = true;
+    job->startedMs = QDateTime::currentMSecsSinceEpoch();
+    scans_.push_back(job);
+    emit scansChanged();
+    struct Outcome {
+        Result<std::string> snapshot;
+        bool wanted = false; ///< the scanner
+        std::string said;    ///< by ssh
+    };
+    runAsync(
+        this,
+        [job, address, rights, maySend, folder = folders_.snapshots()] {
+            Outcome outcome{std::string(), false, {}};
+            UniqueFd said(::memfd_create("kurvo-said", MFD_CLOEXEC));
+            RemoteWish wish;
+            wish.scan = job->options;
+            wish.rights = rights;
+            wish.said = said.get();
+            wish.maySend = [&](const std::string&) {
+                outcome.wanted = !maySend;
+                return maySend;
+            };
+            auto scan = scanOverSsh(address, wish, job->stop.get_token(), job->progress.get());
+            outcome.said = lastLineOf(said.get());
+            outcome.snapshot =
+                scan ? addSnapshot(folder, scan->info, *scan->result.tree) : Result<std::string>(scan.error());
+            return outcome;
+        },
+        [this, job, address, rights](const Outcome& outcome) {
+            std::erase(scans_, job);
+            emit scansChanged();
+            if (outcome.snapshot) {
+                snapshots_.open(*outcome.snapshot);
+                emit machineScanned(*outcome.snapshot);
+                return;
+            }
+            if (outcome.wanted)
+                return emit scannerWanted(address, rights);
+            const auto& error = outcome.snapshot.error();
+            const auto lost = error.kind == ErrorKind::Damaged && !outcome.said.empty();
+            notices_.say(lost ? tr("%1: %2").arg(toText(address.host), QString::fromStdString(outcome.said))
+                              : QString::fromStdString(error.sentence),
+                         Severity::Problem);
+        },
+        [this, job](const QString& problem) { failScan(job, problem); });
 }
 
 void ScanJobs::startScan(const std::shared_ptr<ScanJob>& job)
@@ -158,7 +220,7 @@ void ScanJobs::growPlaces()
     for (const auto& job : scans_) {
         const auto store = job->progress->store();
         const auto entries = job->progress->entries();
-        if (!store || job->looking || job->rescan || job->about.place.empty() ||
+        if (!store || job->looking || job->rescan || job->remote || job->about.place.empty() ||
             (job->placeId != 0 && job->seenEntries == entries)) // paused, or waiting
             continue;
         job->seenEntries = entries;

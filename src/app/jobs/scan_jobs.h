@@ -16,6 +16,7 @@
 #include "app/jobs/rights_reader.h"
 #include "app/jobs/snapshot_keeper.h"
 #include "app/model/tree_updater.h"
+#include "core/remote/address.h"
 #include "core/scan/scanner.h"
 #include "core/tree/growing_tree.h"
 
@@ -45,6 +46,7 @@ struct ScanJob {
     std::uint64_t seenEntries = 0; ///< at the last look
     bool rescan = false;           ///< one folder of the place `placeId`, read again
     std::uint64_t number = 0;      ///< of rescans: the later it began, the higher
+    bool remote = false;           ///< on another machine: it cannot be paused, and does not grow
     bool quiet = false;            ///< after something was carried out: nothing to be said of it
 
     /// Milliseconds it has been at work.
@@ -57,8 +59,8 @@ struct ScanJob {
 class ScanJobs : public QObject {
     Q_OBJECT
 public:
-    ScanJobs(PlaceStore& places, TreeUpdater& trees, SnapshotKeeper& snapshots, RightsReader& rights, Notices& notices,
-             QObject* parent = nullptr);
+    ScanJobs(const AppFolders& folders, PlaceStore& places, TreeUpdater& trees, SnapshotKeeper& snapshots,
+             RightsReader& rights, Notices& notices, QObject* parent = nullptr);
     /// Asks all to end, and says nothing of it: nobody listens any more.
     void stopAll();
 
@@ -69,6 +71,8 @@ public:
     /// Starts a scan beside those that run. Its place is there at once and grows.
     void scanFolder(const std::string& path, const QString& name = {}, const ScanOptions& options = {},
                     bool withRights = false);
+    /// Scans a place on another machine; its snapshot is kept and opened. `maySend`: the scanner may be sent there.
+    void scanMachine(const RemoteAddress& address, bool rights, bool maySend = false);
     const std::vector<std::shared_ptr<ScanJob>>& scans() const { return scans_; }
     const ScanJob* runningScan() const { return scans_.empty() ? nullptr : scans_.front().get(); }
     const ScanJob* scanOf(const Place& place) const;
@@ -86,6 +90,10 @@ public:
 signals:
     void scansChanged(); ///< started, paused, ended
     void scanEnded(std::uint64_t placeId, bool ok);
+    /// The other machine has no kurvoctl that fits: asked is whether the scanner may be sent.
+    void scannerWanted(const kurvo::RemoteAddress& address, bool rights);
+    /// The snapshot of another machine is in the catalogue.
+    void machineScanned(const std::string& snapshot);
 
 private:
     void startScan(const std::shared_ptr<ScanJob>& job);
@@ -99,6 +107,7 @@ private:
     void startRescan(const Place& place, const std::vector<std::string>& folders, bool quiet = false);
     std::vector<std::string> dropWhatIsOlder(const ScanJob& job, std::vector<FreshFolder>& fresh);
 
+    const AppFolders& folders_;
     PlaceStore& places_;
     TreeUpdater& trees_;
     SnapshotKeeper& snapshots_;

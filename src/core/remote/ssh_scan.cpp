@@ -8,6 +8,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <chrono>
 #include <csignal>
@@ -279,6 +280,19 @@ Result<int> runOverSsh(const RemoteAddress& address, const std::string& line, st
     int status = 0;
     while (::waitpid(process->pid, &status, 0) < 0 && errno == EINTR) { }
     return WIFEXITED(status) ? WEXITSTATUS(status) : 255;
+}
+
+std::string lastLineOf(int fd)
+{
+    std::string text(1 << 14, '\0');
+    const auto size = ::lseek(fd, 0, SEEK_END);
+    const auto from = std::max<off_t>(0, size - static_cast<off_t>(text.size()));
+    const auto n = ::pread(fd, text.data(), text.size(), from);
+    text.resize(n > 0 ? static_cast<std::size_t>(n) : 0);
+    while (!text.empty() && (text.back() == '\n' || text.back() == '\r'))
+        text.pop_back();
+    const auto line = text.rfind('\n');
+    return displayText(line == text.npos ? text : text.substr(line + 1));
 }
 
 std::uint64_t scannerBytes()

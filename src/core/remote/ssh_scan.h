@@ -56,6 +56,8 @@ Result<int> runOverSsh(const RemoteAddress& address, const std::string& line, st
 
 /// The kurvo-scan that lies with this program; empty where there is none.
 std::string ownScanner();
+/// The last line of what was written into a descriptor, made harmless (displayText).
+std::string lastLineOf(int fd);
 /// Its size as it is sent; 0 where there is none.
 std::uint64_t scannerBytes();
 /// The ssh that KURVO_SSH names, with its options, parted by blanks; "ssh" otherwise.

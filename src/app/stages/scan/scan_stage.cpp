@@ -12,12 +12,15 @@
 #include <algorithm>
 #include <set>
 
+#include "app/dialogs/ask_dialog.h"
 #include "app/dialogs/choose.h"
+#include "app/dialogs/machines_dialog.h"
 #include "app/services/async.h"
 #include "app/stages/scan/scan_cards.h"
 #include "app/style/mnemonics.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
+#include "core/remote/ssh_scan.h"
 
 namespace kurvo::app {
 namespace {
@@ -54,6 +57,12 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
     connect(start_, &QPushButton::clicked, this, &ScanStage::startTicked);
     connect(choose_, &QPushButton::clicked, this, &ScanStage::chooseFolder);
     connect(open_, &QPushButton::clicked, this, &ScanStage::openSnapshotFile);
+    connect(machine_, &QPushButton::clicked, this, &ScanStage::chooseMachine);
+    connect(&scanJobs_, &ScanJobs::scannerWanted, this, &ScanStage::askToSend);
+    connect(&scanJobs_, &ScanJobs::machineScanned, this, [this] {
+        if (isVisible())
+            reload();
+    });
     connect(&snapshotKeeper_, &SnapshotKeeper::snapshotSaved, this, [this] {
         if (isVisible()) // else it is done when the stage is shown
             reload();
@@ -157,12 +166,14 @@ QWidget* ScanStage::makeSide()
     choose_->setObjectName("chooseFolder");
     open_ = new QPushButton(tr("Open a snapshot…"));
     open_->setObjectName("openSnapshot");
+    machine_ = new QPushButton(tr("Another machine…"));
+    machine_->setObjectName("anotherMachine");
     auto* right = new QVBoxLayout;
     right->setContentsMargins(0, 18, 20, 16);
     right->setSpacing(8);
     recent_->setObjectName("recent");
     recent_->setMenu(new QMenu(recent_));
-    for (auto* button : {start_, home, choose_, recent_, open_})
+    for (auto* button : {start_, home, choose_, machine_, recent_, open_})
         right->addWidget(button);
     right->addSpacing(8);
     right->addWidget(makeOptions());
@@ -522,6 +533,45 @@ void ScanStage::scanHome()
         scan(folders.practice, tr("Practice folder"));
     else
         scan(folders.user.home, tr("Home folder"));
+}
+
+void ScanStage::chooseMachine()
+{
+    auto* dialog = new MachinesDialog(folders_, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &MachinesDialog::scanWanted, this,
+            [this](const RemoteAddress& address, bool rights) { scanJobs_.scanMachine(address, rights); });
+    connect(dialog, &MachinesDialog::openWanted, this,
+            [this](const std::string& snapshot) { snapshotKeeper_.open(snapshot); });
+    dialog->open();
+}
+
+/// Nothing is put on somebody's machine unasked.
+void ScanStage::askToSend(const RemoteAddress& address, bool rights)
+{
+    class Question : public AskDialog {
+    public:
+        Question(const QString& host, const QString& size, QWidget* parent)
+            : AskDialog("sendScanner", tr("Another machine"), parent)
+        {
+            addText(tr("Send a scanner to %1?").arg(host), "heading");
+            addText(
+                tr("%1 has no kurvoctl that fits. A scanner of %2 can be sent through the same connection. It is put "
+                   "into a private folder there, removes itself before it reads anything, answers, and ends. Nothing "
+                   "is "
+                   "installed.")
+                    .arg(host, size));
+            auto* send = new QPushButton(tr("Send it and scan"));
+            send->setObjectName("send");
+            addWays(tr("Cancel"), "cancel", send, false);
+        }
+    };
+    const auto bytes = scannerBytes();
+    auto* question = new Question(toText(address.host), sizeText(bytes), this);
+    question->setAttribute(Qt::WA_DeleteOnClose);
+    connect(question, &QDialog::accepted, this,
+            [this, address, rights] { scanJobs_.scanMachine(address, rights, true); });
+    question->open();
 }
 
 void ScanStage::chooseFolder()

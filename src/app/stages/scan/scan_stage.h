@@ -36,6 +36,8 @@ public:
     /// Reads drives and catalogue again, off the interface thread.
     void reload();
     void chooseFolder();
+    /// A place on another machine, over SSH.
+    void chooseMachine();
     void openSnapshotFile();
     void scanHome();
     /// Puts the keyboard on the first card, now or as soon as there is one.
@@ -92,7 +94,9 @@ private:
     ScanJobs& scanJobs_;
     SnapshotKeeper& snapshotKeeper_;
     const AppFolders& folders_;
-    QPushButton *choose_ = nullptr, *open_ = nullptr;
+    void askToSend(const RemoteAddress& address, bool rights);
+
+    QPushButton *choose_ = nullptr, *open_ = nullptr, *machine_ = nullptr;
     Settings& settings_;
     CardWords words_;
     QGridLayout* grid_;
