@@ -239,7 +239,7 @@ std::string ownScanner()
         return {};
     const auto folder = std::string(parentPath(std::string_view(path, static_cast<std::size_t>(n))));
     for (const char* at :
-         {"kurvo-scan.gz", "libexec/kurvo-scan.gz", "../libexec/kurvo/kurvo-scan.gz", "../scanner/kurvo-scan.gz"})
+         {"kurvo-scan.gz", "libexec/kurvo-scan.gz", "../libexec/kurvo/kurvo-scan.gz", "../scanner/kurvo-scan.gz", "../src/scanner/kurvo-scan.gz"})
         if (const auto file = joinPath(folder, at); ::access(file.c_str(), R_OK) == 0)
             return file;
     return {};
