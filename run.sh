@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: GPL-3.0-or-later
-# Installs what is missing, builds, and starts Kurvo with the demo data. Without a display it runs a full example instead and
+# Installs what is missing, builds, and starts Kurvo with the demo data; with --terminal the terminal view. Without a display it runs a full example instead and
 # writes its pictures to build/example/pictures.
 set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)
@@ -8,6 +8,13 @@ root=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)
 install_missing
 bin=$root/build/release
 
+if [ "${1:-}" = --terminal ]; then
+    build release kurvoctl kurvo-make-demo
+    example=$root/build/example
+    mkdir -p "$example"
+    "$bin/demo/kurvo-make-demo" "$example/demo" >/dev/null
+    exec "$bin/src/cli/kurvoctl" browse --data "$example/demo" --in "$example/demo/snapshots" "$example/demo/snapshots/skerry-system-2026-06.kurvo"
+fi
 if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ]; then
     build release kurvo kurvoctl
     exec "$bin/src/app/kurvo" --demo "$@"

@@ -20,6 +20,7 @@ mkdir -p "$folder"/{lib,libexec,fonts,plugins} "$out"
 
 install -s "$build/src/app/kurvo" "$build/src/cli/kurvoctl" "$folder/"
 install -s "$build/src/preview/kurvo-preview" "$folder/libexec/"
+install -m 644 "$build/src/scanner/kurvo-scan.gz" "$folder/libexec/"
 cp "$root/packaging/portable/README.txt" "$root/LICENSE" "$folder/"
 printf '[Paths]\nPrefix=.\nPlugins=plugins\n' >"$folder/qt.conf"
 printf '[Paths]\nPrefix=..\nPlugins=plugins\n' >"$folder/libexec/qt.conf"

@@ -8,7 +8,7 @@ root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 install_missing appstream desktop-file-utils mandoc shellcheck lintian debhelper dpkg-dev fakeroot lowdown librsvg2-bin
 cd "$root"
 cmake --preset release >/dev/null
-cmake --build build/release --target kurvo kurvoctl kurvo-preview manual icons >/dev/null
+cmake --build build/release --target kurvo kurvoctl kurvo-preview kurvo-scanner manual icons >/dev/null
 failed=0
 try() {
     local said

@@ -4,7 +4,7 @@
 set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 . "$root/tools/prepare.sh"
-install_missing
+install_missing xterm xvfb imagemagick xdotool fonts-dejavu-core
 build release kurvo-tour
 work=/tmp/skerry-point # it shows in the pictures
 rm -rf "$work"
@@ -37,4 +37,18 @@ if [ "$(id -u)" = 0 ]; then # a stick with something of everything that a ledger
     sync
 fi
 "$root/build/release/tools/kurvo-tour" "$root/docs/screenshots" "$work" $drive
+# The terminal view, in a terminal.
+build release kurvoctl kurvo-make-demo
+"$root/build/release/demo/kurvo-make-demo" "$work/demo" >/dev/null
+Xvfb :97 -screen 0 1200x760x24 >/dev/null 2>&1 &
+server=$!
+export LC_ALL=C.UTF-8 DISPLAY=:97
+sleep 1
+xterm -tn xterm-256color -geometry 110x32+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#14181d' -fg '#d5dbe1' -b 8 -e "$root/build/release/src/cli/kurvoctl" browse \
+    --data "$work/demo" --in "$work/demo/snapshots" "$work/demo/snapshots/skerry-system-2026-06.kurvo" &
+sleep 3
+xdotool key Return sleep 0.4 key Return sleep 0.4 key Right sleep 0.4 key Down sleep 0.5
+import -window "$(xdotool search --class xterm | tail -n 1)" "$root/docs/screenshots/terminal.png"
+kill "$server"
+unset DISPLAY
 rm -f "$root/docs/screenshots/report.html" # the example keeps it

@@ -174,12 +174,6 @@ private:
         picture("compare-list-dark");
         window_.compareStage()->filter()->clear();
         window_.themeControl().choose(ThemeChoice::Light);
-        QTest::mouseClick(window_.compareStage()->findChild<QPushButton*>("byFolders"), Qt::LeftButton);
-        window_.compareStage()->findChild<QAction*>("changeSunburst")->trigger();
-        comparing.setFocus(rootNode);
-        comparing.select(comparing.comparison()->atNow(*now.find("/var/log/recorder.log")));
-        settle();
-        picture("compare-sunburst");
         models.cursor.select(noNode);
     }
     void clear(const std::string& drive)

@@ -27,10 +27,11 @@ namespace {
 constexpr short accentPair = 1, hiddenPair = 2, barPair = 3;
 
 /// Legible on light and on dark, since what the background is cannot be told.
-void choosePairs(int colours)
+void choosePairs()
 {
-    ::start_color();
+    ::start_color(); // only then COLORS is known
     ::use_default_colors();
+    const int colours = COLORS;
     const bool direct = colours > 0x10000, many = colours >= 256;
     const int accent = direct ? 0x0087AF : many ? 31 : COLOR_MAGENTA;
     const int hidden = direct ? 0xB06000 : many ? 130 : COLOR_RED;
@@ -157,7 +158,7 @@ Screen::Screen(const Wish& wish)
     utf8_ = localeHasUtf8();
     const char* none = std::getenv("NO_COLOR"); // no-color.org: present and not empty
     if (wish.colour && !(none && *none) && ::has_colors()) {
-        choosePairs(COLORS);
+        choosePairs();
         colours_ = COLORS;
     }
     if (wish.mouse) {
