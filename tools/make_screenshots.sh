@@ -46,9 +46,10 @@ export LC_ALL=C.UTF-8 DISPLAY=:97
 sleep 1
 xterm -tn xterm-256color -geometry 110x32+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#14181d' -fg '#d5dbe1' -b 8 -e "$root/build/release/src/cli/kurvoctl" browse \
     --data "$work/demo" --in "$work/demo/snapshots" "$work/demo/snapshots/skerry-system-2026-06.kurvo" &
+terminal=$!
 sleep 3
 xdotool key Return sleep 0.4 key Return sleep 0.4 key Right sleep 0.4 key Down sleep 0.5
 import -window "$(xdotool search --class xterm | tail -n 1)" "$root/docs/screenshots/terminal.png"
-kill "$server"
+kill "$terminal" "$server" || true
 unset DISPLAY
 rm -f "$root/docs/screenshots/report.html" # the example keeps it

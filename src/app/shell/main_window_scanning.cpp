@@ -20,9 +20,10 @@ void MainWindow::makeScanCommands(QMenu* menu)
     auto* choose = commands_.add(menu, {.words = tr("Choose a folder…"), .keys = {QKeySequence::Open}, .run = [this] {
                                             scan_->chooseFolder();
                                         }});
-    commands_.add(menu, {.words = tr("Another machine…"), .keys = {QKeySequence("Ctrl+Shift+M")}, .run = [this] {
-                             setStage(Stage::Scan), scan_->chooseMachine();
-                         }});
+    auto* machine =
+        commands_.add(menu, {.words = tr("Another machine…"), .keys = {QKeySequence("Ctrl+Shift+M")}, .run = [this] {
+                                 setStage(Stage::Scan), scan_->chooseMachine();
+                             }});
     auto* open =
         commands_.add(menu, {.words = tr("Open a snapshot…"), .keys = {QKeySequence("Ctrl+Shift+O")}, .run = [this] {
                                  scan_->openSnapshotFile();
@@ -83,6 +84,7 @@ void MainWindow::makeScanCommands(QMenu* menu)
                          .run = [this] { showNotRead(); },
                          .possible = anyPlace});
     Commands::showKey(scan_->chooseButton(), choose);
+    Commands::showKey(scan_->machineButton(), machine);
     Commands::showKey(scan_->openButton(), open);
     Commands::tellKey(explore_->changedButton(), changed);
 }

@@ -43,6 +43,7 @@ public:
     /// Puts the keyboard on the first card, now or as soon as there is one.
     void focusFirst();
     QPushButton* chooseButton() { return choose_; }
+    QPushButton* machineButton() { return machine_; }
     /// As if its card had been pressed.
     void startFirst();
     std::vector<QWidget*> panes() { return {drives_, side_}; }
