@@ -112,7 +112,7 @@ public:
     /// Looks at what a scan has found until now; call it now and then.
     void look();
     void rescan(NodeId folder);
-    std::vector<CatalogueEntry> earlierSnapshots() const { return kept_; }
+    const std::vector<CatalogueEntry>& earlierSnapshots() const { return kept_; }
 
     // Looking.
     void setFocus(NodeId folder);

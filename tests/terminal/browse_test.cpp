@@ -72,13 +72,13 @@ TEST_CASE("the terminal view goes through a place by its keys", "[terminal]")
     CHECK(terminal.rowOf("films/") < terminal.rowOf(".store/"));
     CHECK(terminal.line(terminal.rowOf(".store/")).find("[hidden]") != std::string::npos);
     CHECK(terminal.line(terminal.rowOf("films/")).find("1.15 MiB") != std::string::npos);
-    CHECK(terminal.isInverted(terminal.rowOf("films/"), 5)); // the first is selected
+    CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf("films/"), 5); })); // the first is selected
     terminal.type("\r");
     SHOWN(terminal, "long.mkv");
     CHECK(terminal.shows("/place/films"));
     terminal.type("\177"); // backspace: up, with the folder it came from selected
     SHOWN(terminal, "papers/");
-    CHECK(terminal.isInverted(terminal.rowOf("films/"), 5));
+    CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf("films/"), 5); }));
     terminal.type(right); // opened in place
     SHOWN(terminal, "short.mkv");
     CHECK(terminal.shows("papers/"));
@@ -94,7 +94,7 @@ TEST_CASE("the terminal view goes through a place by its keys", "[terminal]")
     CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf(".store/"), 5); }));
     terminal.type("h"); // the largest hidden file, below what is selected
     SHOWN(terminal, "blob.bin");
-    CHECK(terminal.isInverted(terminal.rowOf("blob.bin"), 5));
+    CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf("blob.bin"), 5); }));
     terminal.type("["); // back
     SHOWN(terminal, "papers/");
     terminal.type(f2 + f2); // files
@@ -176,7 +176,7 @@ TEST_CASE("the filter of the terminal view has the whole language, and says what
     CHECK_FALSE(terminal.shows("short.mkv"));
     terminal.type("\r"); // in Explore
     SHOWN(terminal, "short.mkv");
-    CHECK(terminal.isInverted(terminal.rowOf("long.mkv"), 5));
+    CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf("long.mkv"), 5); }));
 }
 
 TEST_CASE("a plan is carried out in the terminal only after its word was typed, and undone", "[terminal][act]")

@@ -86,7 +86,7 @@ PseudoTerminal::PseudoTerminal(const std::vector<std::string>& command, const Wi
                                        "HOME=" + wish.home,
                                        "XDG_DATA_HOME=" + wish.home + "/data",
                                        "XDG_CONFIG_HOME=" + wish.home + "/config"};
-        for (const char* name : {"LSAN_OPTIONS", "TSAN_OPTIONS"})
+        for (const char* name : {"ASAN_OPTIONS", "LSAN_OPTIONS", "TSAN_OPTIONS", "UBSAN_OPTIONS"})
             if (const char* value = std::getenv(name))
                 words.push_back(std::string(name) + "=" + value);
         for (const auto& word : wish.environment) {

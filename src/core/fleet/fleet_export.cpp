@@ -2,6 +2,7 @@
 #include "core/fleet/fleet_export.h"
 
 #include <charconv>
+#include <chrono>
 #include <ctime>
 #include <unordered_map>
 
@@ -14,16 +15,25 @@
 namespace kurvo {
 namespace {
 
-/// In UTF-8, without NUL, as the database takes it.
-std::string textFor(std::string_view bytes)
+bool isUtf8(std::string_view bytes)
 {
     for (std::size_t i = 0; i < bytes.size();) {
+        if (static_cast<unsigned char>(bytes[i]) < 0x80) {
+            ++i;
+            continue;
+        }
         const auto length = utf8SequenceLength(bytes.substr(i));
         if (length == 0)
-            return percentEncoded(bytes);
+            return false;
         i += length;
     }
-    return std::string(bytes);
+    return true;
+}
+
+/// In UTF-8, as the database takes it.
+std::string textFor(std::string_view bytes)
+{
+    return isUtf8(bytes) ? std::string(bytes) : percentEncoded(bytes);
 }
 
 /// A snapshot that no file has an id for, such as one just scanned, has one by what it is.
@@ -121,12 +131,29 @@ void putTime(std::string& row, std::int64_t time)
         row += time < first ? "-infinity\t" : "infinity\t";
         return;
     }
-    const std::time_t seconds = time;
-    std::tm parts{};
-    ::gmtime_r(&seconds, &parts);
-    char text[32];
-    const auto length = std::strftime(text, sizeof text, "%Y-%m-%d %H:%M:%S+00\t", &parts);
-    row.append(text, length);
+    using namespace std::chrono;
+    const sys_seconds moment{seconds(time)};
+    const auto midnight = floor<days>(moment);
+    const year_month_day date{midnight};
+    const hh_mm_ss clock{moment - midnight};
+    const auto two = [&row](unsigned number) {
+        row += static_cast<char>('0' + number / 10);
+        row += static_cast<char>('0' + number % 10);
+    };
+    const auto year = static_cast<unsigned>(static_cast<int>(date.year()));
+    two(year / 100);
+    two(year % 100);
+    row += '-';
+    two(static_cast<unsigned>(date.month()));
+    row += '-';
+    two(static_cast<unsigned>(date.day()));
+    row += ' ';
+    two(static_cast<unsigned>(clock.hours().count()));
+    row += ':';
+    two(static_cast<unsigned>(clock.minutes().count()));
+    row += ':';
+    two(static_cast<unsigned>(clock.seconds().count()));
+    row += "+00\t";
 }
 
 /// What every row of one snapshot has in common, and the rows.
@@ -146,10 +173,18 @@ public:
         while (!pending.empty() && done) {
             const NodeId folder = pending.back();
             pending.pop_back();
+            // Each path but its name is made once a folder.
             const auto path = tree_.path(folder);
-            if (folder == rootNode)
-                done = put(rows, rootNode, path, std::string(parentPath(path)));
-            const auto shown = textFor(path);
+            folder_.clear();
+            Postgres::appendField(folder_, textFor(path));
+            foreign_ = !isUtf8(path);
+            if (folder == rootNode) {
+                const auto above = folder_;
+                folder_.clear();
+                Postgres::appendField(folder_, textFor(parentPath(path)));
+                done = put(rows, rootNode, above);
+                folder_ = above;
+            }
             tree_.forEachChild(folder, [&](NodeId child) {
                 if (!done)
                     return;
@@ -157,7 +192,17 @@ public:
                     done = Error{ErrorKind::Cancelled, {}, 0, "It was stopped; this snapshot was not written."};
                     return;
                 }
-                done = put(rows, child, joinPath(path, tree_.name(child)), shown);
+                const auto name = tree_.name(child);
+                path_.clear();
+                if (foreign_ || !isUtf8(name)) {
+                    Postgres::appendField(path_, textFor(joinPath(path, name)));
+                } else {
+                    path_ = folder_;
+                    if (!path_.ends_with('/'))
+                        path_ += '/';
+                    Postgres::appendField(path_, name);
+                }
+                done = put(rows, child, path_);
                 if (tree_.isFolder(child))
                     pending.push_back(child);
             });
@@ -166,14 +211,15 @@ public:
     }
 
 private:
-    Result<Done> put(Rows& rows, NodeId node, const std::string& path, const std::string& parent)
+    /// `path` as the row has it.
+    Result<Done> put(Rows& rows, NodeId node, const std::string& path)
     {
         const auto& store = tree_.store();
         auto& row = rows.text();
         row += head_;
-        Postgres::appendField(row, textFor(path));
+        row += path;
         row += '\t';
-        Postgres::appendField(row, parent);
+        row += folder_;
         row += '\t';
         row += entryKindNames[static_cast<std::size_t>(store.kind(node))];
         row += '\t';
@@ -210,6 +256,8 @@ private:
     const FileTree& tree_;
     const TreeAdvice& advice_;
     std::string head_;
+    std::string folder_, path_; ///< of the folder in work and of the entry, as a row has them
+    bool foreign_ = false;      ///< that folder's path is no UTF-8
     std::unordered_map<std::uint32_t, std::string> owners_;
 };
 

@@ -160,6 +160,11 @@ Result<Done> Postgres::endCopy()
 
 void Postgres::appendField(std::string& row, std::string_view text)
 {
+    constexpr std::string_view special = "\t\n\r\\";
+    if (text.find_first_of(special) == text.npos) {
+        row += text;
+        return;
+    }
     for (const char c : text)
         switch (c) {
         case '\t':
