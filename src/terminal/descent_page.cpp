@@ -54,7 +54,7 @@ void DescentPage::refresh()
     }
     const auto& place = desk_.place();
     DescentWish wish{place.tree, place.focus, place.measure, place.sort, place.opened, place.whole};
-    if (nodeAt(selected()) != noNode && focus_ != noNode)
+    if (moved_ && nodeAt(selected()) != noNode && focus_ != noNode)
         remembered_[focus_] = nodeAt(selected());
     constexpr std::uint32_t fewEnough = 2000;
     if (wish.childCount() <= fewEnough && wish.whole.empty() && wish.opened.empty()) {
@@ -78,21 +78,26 @@ void DescentPage::refresh()
 
 void DescentPage::take(std::vector<DescentRow> rows, std::shared_ptr<const FileTree> tree, NodeId focus)
 {
-    const auto was = focus == focus_ ? nodeAt(selected()) : noNode;
-    const auto wasRow = focus == focus_ ? selected() : 0;
+    if (focus != focus_)
+        moved_ = false;
+    // Whoever has not moved yet stays on the first row, whatever grows to be that.
+    const auto was = focus == focus_ && moved_ ? nodeAt(selected()) : noNode;
+    const auto wasRow = focus == focus_ && moved_ ? selected() : 0;
     rows_ = std::move(rows);
     tree_ = std::move(tree);
     focus_ = focus;
     if (was == noNode)
         forgetChosen();
     auto wanted = wanted_ != noNode ? wanted_ : was;
+    moved_ |= wanted_ != noNode;
     if (wanted == noNode)
         if (const auto known = remembered_.find(focus); known != remembered_.end())
             wanted = known->second;
     const auto found =
         std::find_if(rows_.begin(), rows_.end(), [wanted](const DescentRow& row) { return row.node == wanted; });
     // These may be rows of a folder that was left meanwhile.
-    if (found != rows_.end() || wanted_ == noNode || wanted_ == rootNode || tree_->parent(wanted_) == focus)
+    if (found != rows_.end() || wanted_ >= tree_->extent().nodes || wanted_ == rootNode ||
+        tree_->parent(wanted_) == focus)
         wanted_ = noNode;
     select(wanted != noNode && found != rows_.end() ? static_cast<std::size_t>(found - rows_.begin()) : wasRow);
 }
@@ -181,6 +186,7 @@ bool DescentPage::key(const Key& key)
 {
     if (!desk_.hasPlace())
         return ListPage::key(key);
+    moved_ = true;
     const auto& tree = desk_.tree();
     const auto focus = desk_.place().focus;
     const auto node = nodeAt(selected());

@@ -112,7 +112,7 @@ void Desk::open(const std::string& source)
                 return startScan(found.path);
             ++scanSerial_;
             scanning_ = false;
-            place_ = Place{};
+            leavePlace();
             place_.source = found.path;
             place_.fromSnapshot = true;
             place_.info = (*found.snapshot)->info;
@@ -124,10 +124,20 @@ void Desk::open(const std::string& source)
         });
 }
 
+void Desk::leavePlace()
+{
+    place_ = Place{};
+    ++generation_;
+    freed_ = 0;
+    kept_.clear();
+    if (renumbered)
+        renumbered([](NodeId) { return noNode; });
+}
+
 void Desk::startScan(const std::string& path)
 {
     scanning_ = true;
-    place_ = Place{};
+    leavePlace();
     place_.source = path;
     growth_.reset();
     progress_ = std::make_shared<ScanProgress>();
@@ -183,7 +193,7 @@ void Desk::scanned(Result<ScanResult> result, const std::string& path)
     progress_.reset();
     growth_.reset();
     if (!result) {
-        place_ = Place{};
+        leavePlace();
         tell(result.error().sentence);
         if (changed)
             changed();
@@ -299,7 +309,8 @@ void Desk::readLeads()
         std::shared_ptr<const TreeAdvice> advice;
         std::string problem;
     };
-    work_.run(
+    leadsStop_.request_stop(); // of another tree, or soon the same again
+    leadsStop_ = work_.run(
         [facts, search, lore = lore_, aside = asideLeadsFile(wish_.data)](const std::stop_token& stop) mutable {
             Found found;
             found.advice = std::make_shared<const TreeAdvice>(adviseTree(*facts.book, *facts.tree));
@@ -534,12 +545,12 @@ void Desk::setTree(std::shared_ptr<const FileTree> tree, const std::function<Nod
         for (auto& node : *trail)
             node = folderOrAbove(node);
     place_.tree = std::move(tree);
+    place_.undo.clear(); // they have ids of the tree before
+    place_.redo.clear();
     if (!place_.plan.empty()) {
         const auto off = place_.plan.rebind(*place_.tree, Plan::IfChanged::Keep);
         for (const auto& item : off)
             place_.findings.erase(item->path);
-        place_.undo.clear();
-        place_.redo.clear();
         if (!off.empty())
             tell(fmt::format("{} gone and came off the plan.",
                              formatItems(off.size(), "planned item is", "planned items are")));
@@ -612,7 +623,7 @@ void Desk::showRest(NodeId folder)
 
 void Desk::show(const Snapshot& snapshot, const std::string& source)
 {
-    place_ = Place{};
+    leavePlace();
     place_.source = source;
     place_.fromSnapshot = true;
     place_.info = snapshot.info;

@@ -164,6 +164,8 @@ public:
 
 private:
     void startScan(const std::string& path);
+    /// Another place, or none: whoever holds ids of the one before lets go of them.
+    void leavePlace();
     void scanned(Result<ScanResult> result, const std::string& path);
     void arrived();
     void readEarlier();
@@ -210,7 +212,9 @@ private:
     std::shared_ptr<PauseGate> runPause_;
     struct RunLook;
     std::shared_ptr<RunLook> runLook_;
+    void takeRuns(Result<std::vector<RunRecord>> runs);
     std::vector<RunRecord> runs_;
+    std::stop_source leadsStop_;
 };
 
 } // namespace kurvo::terminal

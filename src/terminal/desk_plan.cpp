@@ -272,22 +272,27 @@ void Desk::carryOut()
     runPause_ = std::make_shared<PauseGate>();
     runStop_ = work_.run(
         [place = place_, guard = guard(), lore = lore_, look = runLook_, pause = runPause_,
-         file = joinPath(wish_.data, "logbook.db")](const std::stop_token& stop) -> Result<RunResult> {
+         file = joinPath(wish_.data, "logbook.db")](const std::stop_token& stop) {
             Logbook logbook(file);
             const auto recovered = recoverAll(logbook, guard.user, stop);
-            if (!recovered)
-                return recovered.error();
-            return runPlan(logbook, planFileFor(place),
-                           {guard, stop, pause.get(), [look](const RunProgress& progress) { look->set(progress); }});
+            auto run =
+                recovered
+                    ? runPlan(logbook, planFileFor(place),
+                              {guard, stop, pause.get(), [look](const RunProgress& progress) { look->set(progress); }})
+                    : Result<RunResult>(recovered.error());
+            return std::pair(std::move(run), readHistory(logbook));
         },
-        [this](Result<RunResult> result) { settleRun(std::move(result)); }, Work::AtEnd::Finish);
+        [this](std::pair<Result<RunResult>, Result<std::vector<RunRecord>>> done) {
+            takeRuns(std::move(done.second));
+            settleRun(std::move(done.first));
+        },
+        Work::AtEnd::Finish);
     changed();
 }
 
 void Desk::settleRun(Result<RunResult> result)
 {
     acting_ = false;
-    readRuns();
     if (!result) {
         tell(result.error().sentence);
         return changed();
@@ -415,13 +420,18 @@ void Desk::readRuns()
             return readHistory(logbook);
         },
         [this](Result<std::vector<RunRecord>> runs) {
-            if (runs)
-                runs_ = std::move(*runs);
-            else
-                tell(runs.error().sentence);
+            takeRuns(std::move(runs));
             if (changed)
                 changed();
         });
+}
+
+void Desk::takeRuns(Result<std::vector<RunRecord>> runs)
+{
+    if (runs)
+        runs_ = std::move(*runs);
+    else
+        tell(runs.error().sentence);
 }
 
 void Desk::undo(std::int64_t run)
@@ -433,17 +443,21 @@ void Desk::undo(std::int64_t run)
     runPause_ = std::make_shared<PauseGate>();
     runStop_ = work_.run(
         [run, guard = guard(), lore = lore_, look = runLook_, pause = runPause_,
-         file = joinPath(wish_.data, "logbook.db")](const std::stop_token& stop) -> Result<std::vector<UndoneStep>> {
+         file = joinPath(wish_.data, "logbook.db")](const std::stop_token& stop) {
+            using Undone = Result<std::vector<UndoneStep>>;
             Logbook logbook(file);
             const auto recovered = recoverAll(logbook, guard.user, stop);
-            if (!recovered)
-                return recovered.error();
-            return undoRun(logbook, run, {},
-                           {guard, stop, pause.get(), [look](const RunProgress& progress) { look->set(progress); }});
+            auto undone =
+                !recovered
+                    ? Undone(recovered.error())
+                    : undoRun(logbook, run, {},
+                              {guard, stop, pause.get(), [look](const RunProgress& progress) { look->set(progress); }});
+            return std::pair(std::move(undone), readHistory(logbook));
         },
-        [this, run](const Result<std::vector<UndoneStep>>& undone) {
+        [this, run](std::pair<Result<std::vector<UndoneStep>>, Result<std::vector<RunRecord>>> done) {
             acting_ = false;
-            readRuns();
+            takeRuns(std::move(done.second));
+            const auto& undone = done.first;
             if (!undone) {
                 tell(undone.error().sentence);
                 return changed();

@@ -87,6 +87,11 @@ void FindPage::look()
 {
     if (!desk_.hasPlace())
         return;
+    if (busy_) { // it is asked anew once this has come
+        again_ = true;
+        ++request_;
+        return;
+    }
     const auto& place = desk_.place();
     FilterContext context{
         place.info.taken == 0 ? currentTime() : place.info.taken, place.info.owners, {}, nullptr, nullptr, nullptr};
@@ -127,9 +132,11 @@ void FindPage::look()
             return found;
         },
         [this, request = ++request_](Found found) {
-            if (request != request_)
-                return;
             busy_ = false;
+            if (std::exchange(again_, false))
+                look();
+            if (request != request_ || !desk_.hasPlace() || desk_.place().tree != tree_)
+                return;
             const bool another = files_ != found.files;
             files_ = std::move(found.files);
             found_ = found.found;
@@ -157,6 +164,7 @@ void FindPage::renumber(const std::function<NodeId(NodeId)>& newId)
     const auto now = newId(top_);
     top_ = now == noNode ? rootNode : now;
     files_.clear();
+    tree_.reset();
     forgetChosen();
     look();
 }

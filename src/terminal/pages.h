@@ -74,6 +74,7 @@ private:
     std::shared_ptr<const FileTree> tree_; ///< that the rows are of
     NodeId focus_ = noNode;
     NodeId wanted_ = noNode;              ///< to be selected once the rows are there
+    bool moved_ = false;                  ///< the selection was chosen, and is not only the first row
     std::map<NodeId, NodeId> remembered_; ///< what was selected in a folder
     unsigned request_ = 0;
     bool asking_ = false, again_ = false;
@@ -112,6 +113,7 @@ private:
     std::shared_ptr<const FileTree> tree_;
     NodeId top_ = noNode;
     Measure measure_ = Measure::Disk;
+    bool busy_ = false;
     unsigned request_ = 0;
 };
 
@@ -151,7 +153,7 @@ private:
     std::uint64_t disk_ = 0;
     std::size_t found_ = 0;
     unsigned request_ = 0;
-    bool busy_ = false;
+    bool busy_ = false, again_ = false;
 };
 
 /// What stands out.

@@ -52,6 +52,9 @@ void TablePage::refresh()
         return;
     if (of_ == Of::Roles && !place.advice)
         return;
+    if (busy_) // what comes is looked at then
+        return;
+    busy_ = true;
     struct Counted {
         std::vector<Row> rows;
         std::uint64_t total = 0;
@@ -88,6 +91,7 @@ void TablePage::refresh()
             return counted;
         },
         [this, request = ++request_](Counted counted) {
+            busy_ = false;
             if (request != request_)
                 return;
             rows_ = std::move(counted.rows);

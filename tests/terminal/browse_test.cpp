@@ -116,6 +116,7 @@ TEST_CASE("every page of the terminal view fits 80x24 and 60x15", "[terminal]")
     const auto [rows, columns] = GENERATE(std::pair{24, 80}, std::pair{15, 60});
     const World w;
     auto terminal = w.start({w.place}, rows, columns);
+    SHOWN(terminal, "read in");
     SHOWN(terminal, "films/");
     // The keys that work stand in the last line, the stages in the first, on each.
     const auto holds = [&](const std::string& text) {
@@ -126,7 +127,7 @@ TEST_CASE("every page of the terminal view fits 80x24 and 60x15", "[terminal]")
     };
     terminal.type(f6);
     holds("family, type");
-    CHECK(terminal.shows("Video"));
+    SHOWN(terminal, "Video");
     terminal.type(f6);
     holds("role");
     SHOWN(terminal, "Roles");
@@ -164,6 +165,7 @@ TEST_CASE("the filter of the terminal view has the whole language, and says what
 {
     const World w;
     auto terminal = w.start({w.place});
+    SHOWN(terminal, "read in");
     SHOWN(terminal, "films/");
     terminal.type("f");
     SHOWN(terminal, "Filter:");
@@ -172,8 +174,8 @@ TEST_CASE("the filter of the terminal view has the whole language, and says what
     CHECK_FALSE(terminal.shows("Filter: sise"));
     terminal.type("f\025family:video size>500K\r");
     SHOWN(terminal, "Filter: family:video size>500K: 1");
-    CHECK(terminal.shows("long.mkv"));
-    CHECK_FALSE(terminal.shows("short.mkv"));
+    SHOWN(terminal, "long.mkv");
+    CHECK(terminal.untilGone("short.mkv"));
     terminal.type("\r"); // in Explore
     SHOWN(terminal, "short.mkv");
     CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf("long.mkv"), 5); }));
@@ -184,6 +186,7 @@ TEST_CASE("a plan is carried out in the terminal only after its word was typed, 
     const World w;
     const auto file = w.place + "/films/short.mkv";
     auto terminal = w.start({w.place});
+    SHOWN(terminal, "read in");
     SHOWN(terminal, "films/");
     terminal.type(std::string("\r") + down);
     SHOWN(terminal, "short.mkv");
@@ -220,6 +223,7 @@ TEST_CASE("what is deleted for good is confirmed by its number", "[terminal][act
 {
     const World w;
     auto terminal = w.start({w.place});
+    SHOWN(terminal, "read in");
     SHOWN(terminal, "films/");
     terminal.type("\r");
     SHOWN(terminal, "long.mkv");
@@ -243,6 +247,7 @@ TEST_CASE("a plan of the terminal view waits for the next start, and what change
     const World w;
     {
         auto terminal = w.start({w.place});
+        SHOWN(terminal, "read in");
         SHOWN(terminal, "films/");
         terminal.type(std::string("/pap\r") + "T");
         SHOWN(terminal, "[planned]");
@@ -263,6 +268,7 @@ TEST_CASE("marks, notes and a comparison in the terminal view", "[terminal]")
     const World w;
     {
         auto terminal = w.start({w.place});
+        SHOWN(terminal, "read in");
         SHOWN(terminal, "films/");
         terminal.type("2");
         SHOWN(terminal, "[" + builtInMarkKinds()[1].name + "]");
@@ -336,18 +342,21 @@ TEST_CASE("the terminal view does with what a terminal has", "[terminal]")
     SECTION("no colour where none is wanted")
     {
         auto terminal = w.start({w.place}, 24, 80, {"NO_COLOR=1"});
+        SHOWN(terminal, "read in");
         SHOWN(terminal, "films/");
         CHECK_FALSE(terminal.anyColour());
     }
     SECTION("colour where there is")
     {
         auto terminal = w.start({w.place});
+        SHOWN(terminal, "read in");
         SHOWN(terminal, "films/");
         CHECK(terminal.anyColour());
     }
     SECTION("a terminal of old, and a locale without UTF-8")
     {
         auto terminal = w.start({w.place}, 24, 80, {"TERM=vt100", "LC_ALL=C", "LANG=C"});
+        SHOWN(terminal, "read in");
         SHOWN(terminal, "films/");
         CHECK_FALSE(terminal.anyColour());
         CHECK(std::all_of(terminal.raw().begin(), terminal.raw().end(), [](char c) { return (c & 0x80) == 0; }));
@@ -398,6 +407,7 @@ TEST_CASE("whatever ends the terminal view, the terminal is as it was", "[termin
     {
         const int signal = GENERATE(SIGTERM, SIGHUP);
         auto terminal = w.start({w.place});
+        SHOWN(terminal, "read in");
         SHOWN(terminal, "films/");
         CHECK(terminal.altScreen);
         terminal.kill(signal);
@@ -407,6 +417,7 @@ TEST_CASE("whatever ends the terminal view, the terminal is as it was", "[termin
     SECTION("killed: its parent puts the terminal back")
     {
         auto terminal = w.start({w.place});
+        SHOWN(terminal, "read in");
         SHOWN(terminal, "films/");
         const auto children = readAll("/proc/" + std::to_string(terminal.pid()) + "/task/" +
                                       std::to_string(terminal.pid()) + "/children");
@@ -419,6 +430,7 @@ TEST_CASE("whatever ends the terminal view, the terminal is as it was", "[termin
     SECTION("its parent killed")
     {
         auto terminal = w.start({w.place});
+        SHOWN(terminal, "read in");
         SHOWN(terminal, "films/");
         terminal.kill(SIGKILL);
         CHECK(terminal.untilEnded() == 128 + SIGKILL);
@@ -430,6 +442,7 @@ TEST_CASE("whatever ends the terminal view, the terminal is as it was", "[termin
         SHOWN(terminal, "ready");
         terminal.type(std::string(KURVOCTL) + " browse '" + w.place + "'\n");
         SHOWN(terminal, "films/");
+        terminal.settle();
         terminal.type("\032");
         SHOWN(terminal, "Stopped");
         CHECK_FALSE(terminal.altScreen);
@@ -448,6 +461,7 @@ TEST_CASE("whatever ends the terminal view, the terminal is as it was", "[termin
     SECTION("the connection is lost")
     {
         auto terminal = w.start({w.place});
+        SHOWN(terminal, "read in");
         SHOWN(terminal, "films/");
         terminal.hangUp();
         CHECK(terminal.untilEnded() == 128 + SIGHUP);
@@ -458,6 +472,7 @@ TEST_CASE("20,000 keys leave the terminal as it was", "[terminal][random]")
 {
     const World w;
     auto terminal = w.start({w.place});
+    SHOWN(terminal, "read in");
     SHOWN(terminal, "films/");
     std::mt19937 random(7);
     const std::vector<std::string> keys{up,
@@ -540,6 +555,7 @@ TEST_CASE("a lost connection ends a run after the item in work, and the logbook 
     for (int i = 0; i < 40; ++i)
         w.t.file("place/many/f" + std::to_string(i), 4'000'000);
     auto terminal = w.start({w.place});
+    SHOWN(terminal, "read in");
     SHOWN(terminal, "many/");
     terminal.type("\r");
     SHOWN(terminal, "f19");
