@@ -206,8 +206,11 @@ void Browser::makeItemCommands()
         std::string given;
         if (const auto* mark = desk_.place().marks ? desk_.place().marks->own(nodes.front()) : nullptr)
             given = mark->note;
-        ask("Note", given, [this, nodes](const std::string& text) -> std::string {
-            desk_.note(nodes, text);
+        std::vector<std::string> paths;
+        for (const auto node : nodes)
+            paths.push_back(desk_.tree().path(node));
+        ask("Note", given, [this, paths](const std::string& text) -> std::string {
+            desk_.note(paths, text);
             return {};
         });
     });
@@ -327,6 +330,8 @@ void Browser::askWhereToMove()
     ask("Move to which folder, on another drive", {}, [this](const std::string& typed) -> std::string {
         const bool link = typed.ends_with(" link");
         const auto folder = canonicalPath(link ? typed.substr(0, typed.size() - 5) : typed);
+        if (!desk_.hasPlace())
+            return "No place is open.";
         if (!folder)
             return folder.error().sentence;
         desk_.planItems(page().subjects(), {Action::Move, *folder, link});

@@ -384,11 +384,10 @@ void Desk::mark(const std::vector<NodeId>& nodes, const std::string& kind)
     setMarks(std::move(marks));
 }
 
-void Desk::note(const std::vector<NodeId>& nodes, const std::string& text)
+void Desk::note(const std::vector<std::string>& paths, const std::string& text)
 {
     std::vector<Mark> marks;
-    for (const auto node : nodes) {
-        const auto path = tree().path(node);
+    for (const auto& path : paths) {
         const auto known = book_->marks.find(path);
         marks.push_back({path, known == book_->marks.end() ? "ask" : known->second.kind, text, currentTime()});
     }

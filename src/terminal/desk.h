@@ -125,7 +125,8 @@ public:
 
     // Marks.
     void mark(const std::vector<NodeId>& nodes, const std::string& kind);
-    void note(const std::vector<NodeId>& nodes, const std::string& text);
+    /// By path: the tree may be another one by the time it was typed.
+    void note(const std::vector<std::string>& paths, const std::string& text);
 
     /// A lead is shown no more on this machine.
     void putAside(const std::string& id, const std::string& sentence, const std::string& note);
