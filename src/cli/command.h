@@ -32,7 +32,8 @@ void complain(const std::string& sentence);
 /// before anything that would wait for it without an end.
 bool answers(const std::string& path);
 
-/// Runs `work`; Ctrl+C asks it to stop. On a terminal `line` is written again and again meanwhile.
+/// Runs `work`; Ctrl+C asks it to stop. On a terminal `line` is written again and again meanwhile, unless it is empty:
+/// somebody may be asked something.
 void runInterruptible(const std::function<void(std::stop_token)>& work, const std::function<std::string()>& line);
 
 /// Scans with progress on stderr when that is a terminal; Ctrl+C ends the scan early and keeps what was found.

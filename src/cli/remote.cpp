@@ -112,11 +112,13 @@ Result<RemoteScan> scanRemoteWithProgress(const RemoteAddress& address)
     ScanProgress progress;
     const auto run = [&] {
         runInterruptible([&](std::stop_token stop) { scan.emplace(scanOverSsh(address, wish, stop, &progress)); },
-                         [&] {
-                             return fmt::format("{}: {}, {}  {}", displayText(address.host),
-                                                formatItems(progress.entries(), "entry", "entries"),
-                                                sizeText(progress.diskBytes()),
-                                                displayText(progress.currentFolder()).substr(0, 50));
+                         [&] { // nothing while ssh, sudo or this asks
+                             return progress.entries() == 0
+                                        ? std::string()
+                                        : fmt::format("{}: {}, {}  {}", displayText(address.host),
+                                                      formatItems(progress.entries(), "entry", "entries"),
+                                                      sizeText(progress.diskBytes()),
+                                                      displayText(progress.currentFolder()).substr(0, 50));
                          });
     };
     run();

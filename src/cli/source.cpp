@@ -55,7 +55,8 @@ void runInterruptible(const std::function<void(std::stop_token)>& work, const st
             if (sigtimedwait(&interrupt, nullptr, &tick) == SIGINT && !done.stop_requested())
                 stop.request_stop();
             if (terminal && ticks >= 4 && !done.stop_requested())
-                fmt::print(stderr, "\r\033[K{}", line());
+                if (const auto text = line(); !text.empty())
+                    fmt::print(stderr, "\r\033[K{}", text);
         }
     });
     work(stop.get_token());

@@ -354,7 +354,9 @@ Result<FleetWritten> writeToFleet(Postgres& database, const SnapshotInfo& info, 
     const auto advice = adviseTree(book, tree);
     std::string head;
     Postgres::appendField(head, machine);
-    head += '\t' + month + '\t' + id + '\t';
+    head += '\t' + month + '\t';
+    Postgres::appendField(head, textFor(id));
+    head += '\t';
     if (const auto begun = database.beginCopy("COPY kurvo.entry FROM STDIN"); !begun)
         return giveUp(begun.error());
     Rows rows(database, onRows);

@@ -64,7 +64,7 @@ std::string byHand(const RemoteAddress& address)
 {
     const auto path = address.path.empty() ? std::string(".") : address.path;
     return " Where kurvoctl can be run there by hand, this brings its snapshot here: ssh " + address.login() +
-           " kurvoctl export " + shellQuoted(path) + " | kurvoctl snapshot import -";
+           " kurvoctl export " + displayText(shellQuoted(path)) + " | kurvoctl snapshot import -";
 }
 
 /// The words of the other side, a byte at a time: what follows them is not ours to read.
@@ -238,8 +238,8 @@ std::string ownScanner()
     if (n <= 0 || n == sizeof path)
         return {};
     const auto folder = std::string(parentPath(std::string_view(path, static_cast<std::size_t>(n))));
-    for (const char* at :
-         {"kurvo-scan.gz", "libexec/kurvo-scan.gz", "../libexec/kurvo/kurvo-scan.gz", "../scanner/kurvo-scan.gz", "../src/scanner/kurvo-scan.gz"})
+    for (const char* at : {"kurvo-scan.gz", "libexec/kurvo-scan.gz", "../lib/kurvo/kurvo-scan.gz",
+                           "../scanner/kurvo-scan.gz", "../src/scanner/kurvo-scan.gz"})
         if (const auto file = joinPath(folder, at); ::access(file.c_str(), R_OK) == 0)
             return file;
     return {};
