@@ -155,6 +155,8 @@ std::vector<std::wstring> foldedTo(std::wstring_view text, int cells)
             break;
         const auto at = text[end] == L' ' ? end : space > 0 ? space : end;
         lines.emplace_back(text.substr(0, at));
+        while (lines.back().ends_with(L' '))
+            lines.back().pop_back();
         text.remove_prefix(at);
         while (!text.empty() && text.front() == L' ')
             text.remove_prefix(1);
