@@ -136,7 +136,7 @@ void Desk::leavePlace()
 
 void Desk::startScan(const std::string& path)
 {
-    scanning_ = true;
+    scanning_ = grows_ = true;
     leavePlace();
     place_.source = path;
     growth_.reset();
@@ -162,7 +162,7 @@ void Desk::startScan(const std::string& path)
 /// Several looks follow each other; each is of one moment.
 void Desk::look()
 {
-    if (!scanning_ || looking_ || !progress_)
+    if (!scanning_ || !grows_ || looking_ || !progress_)
         return;
     const auto store = progress_->store();
     if (!store)
@@ -174,7 +174,7 @@ void Desk::look()
     work_.run([growth = growth_](const std::stop_token&) { return growth->look(); },
               [this, growth = growth_, began](std::shared_ptr<const FileTree> tree) {
                   looking_ = false;
-                  if (!scanning_ || growth != growth_)
+                  if (!scanning_ || !grows_ || growth != growth_)
                       return;
                   const bool another = began && hasPlace();
                   place_.growing = true;
@@ -302,6 +302,7 @@ void Desk::rescan(NodeId folder)
     auto options = wish_.scan;
     options.background = true;
     scanning_ = true;
+    grows_ = false;
     progress_ = std::make_shared<ScanProgress>();
     scanStop_ = work_.run([path = place_.source, options, progress = progress_](
                               const std::stop_token& stop) { return scan(path, options, stop, progress.get()); },
@@ -326,6 +327,7 @@ void Desk::regraft(std::vector<NodeId> folders, bool quiet)
         std::string problem;
     };
     scanning_ = !quiet;
+    grows_ = false;
     progress_ = quiet ? nullptr : std::make_shared<ScanProgress>();
     auto options = wish_.scan;
     options.background = true;

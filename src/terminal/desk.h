@@ -191,6 +191,7 @@ private:
     std::uint64_t generation_ = 0; ///< of the tree: what was asked of another is not taken
 
     bool scanning_ = false;
+    bool grows_ = false; ///< what is scanned is a place anew: read again, it stays as it is until the scan has ended
     std::uint64_t scanSerial_ = 0;
     bool looking_ = false;
     std::stop_source scanStop_;

@@ -70,24 +70,24 @@ TEST_CASE("the terminal view goes through a place by its keys", "[terminal]")
     SHOWN(terminal, "films/");
     // Largest first, with size, share and a tag.
     CHECK(terminal.rowOf("films/") < terminal.rowOf(".store/"));
-    CHECK(terminal.line(terminal.rowOf(".store/")).find("[hidden]") != std::string::npos);
+    SHOWN(terminal, ".store/ [hidden]");
     CHECK(terminal.line(terminal.rowOf("films/")).find("1.15 MiB") != std::string::npos);
     CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf("films/"), 5); })); // the first is selected
     terminal.type("\r");
     SHOWN(terminal, "long.mkv");
-    CHECK(terminal.shows("/place/films"));
+    SHOWN(terminal, "/place/films");
     terminal.type("\177"); // backspace: up, with the folder it came from selected
     SHOWN(terminal, "papers/");
     CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf("films/"), 5); }));
     terminal.type(right); // opened in place
     SHOWN(terminal, "short.mkv");
-    CHECK(terminal.shows("papers/"));
+    SHOWN(terminal, "papers/");
     terminal.type(left);
     CHECK(terminal.untilGone("short.mkv"));
     terminal.type(std::string(down) + down); // papers
     terminal.type(" ");
     SHOWN(terminal, "Advice:");
-    CHECK(terminal.shows("Holds 2 files and 0 folders"));
+    SHOWN(terminal, "Holds 2 files and 0 folders");
     terminal.type("\033");
     CHECK(terminal.untilGone("Advice:"));
     terminal.type("/.s\r"); // a name
@@ -260,7 +260,7 @@ TEST_CASE("a plan of the terminal view waits for the next start, and what change
     terminal.type("xcarry out\r");
     SHOWN(terminal, "Nothing was done.");
     CHECK(exists(w.place + "/papers/new.txt"));
-    CHECK(terminal.shows("held"));
+    SHOWN(terminal, "held");
 }
 
 TEST_CASE("marks, notes and a comparison in the terminal view", "[terminal]")
@@ -295,7 +295,7 @@ TEST_CASE("marks, notes and a comparison in the terminal view", "[terminal]")
     SHOWN(terminal, "Compare with which");
     terminal.type("\r");
     SHOWN(terminal, "appeared");
-    CHECK(terminal.shows("newest.mkv"));
+    SHOWN(terminal, "newest.mkv");
     terminal.type("fchange:shrank\r");
     SHOWN(terminal, "No change matches");
 }
@@ -367,7 +367,7 @@ TEST_CASE("the terminal view does with what a terminal has", "[terminal]")
     {
         auto terminal = w.start({w.place}, 24, 80, {"TERM=no-such-terminal"});
         CHECK(terminal.untilEnded() == 3);
-        CHECK(terminal.shows("not known here"));
+        SHOWN(terminal, "not known here");
         auto dumb = w.start({w.place}, 24, 80, {"TERM=dumb"});
         CHECK(dumb.untilEnded() == 3);
         CHECK(std::system((std::string(KURVOCTL) + " browse / </dev/null >/dev/null 2>&1").c_str()) == 3 << 8);
@@ -376,7 +376,7 @@ TEST_CASE("the terminal view does with what a terminal has", "[terminal]")
     {
         auto terminal = w.start({w.t / "nowhere"});
         CHECK(terminal.untilEnded() == 3);
-        CHECK(terminal.shows("Could not open"));
+        SHOWN(terminal, "Could not open");
         CHECK(terminal.whatIsLeft().empty());
     }
     SECTION("the mouse")
@@ -425,7 +425,7 @@ TEST_CASE("whatever ends the terminal view, the terminal is as it was", "[termin
         ::kill(std::atoi(children.c_str()), SIGKILL);
         CHECK(terminal.untilEnded() == 128 + SIGKILL);
         CHECK(terminal.whatIsLeft().empty());
-        CHECK(terminal.shows("ended from outside"));
+        SHOWN(terminal, "ended from outside");
     }
     SECTION("its parent killed")
     {

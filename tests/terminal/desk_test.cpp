@@ -116,6 +116,28 @@ TEST_CASE("the trail goes back and forward, and survives a rescan by its paths",
     CHECK(b.desk->place().focus == rootNode);
 }
 
+TEST_CASE("a place that is read again stays as it is until the scan has ended", "[desk]")
+{
+    Bench b;
+    for (int i = 0; i < 3000; ++i)
+        b.t.file("place/many/f" + std::to_string(i), 0);
+    b.open();
+    const auto before = b.desk->place().tree;
+    for (const auto folder : {rootNode, b.node("many")}) {
+        b.desk->rescan(folder);
+        while (b.desk->isScanning()) { // looks are taken all the while
+            REQUIRE_FALSE(b.desk->place().growing);
+            REQUIRE(b.desk->tree().sums(rootNode).files == 3003);
+            b.desk->look();
+            b.work.settle();
+        }
+        b.settle();
+        CHECK(b.desk->tree().sums(rootNode).files == 3003);
+        CHECK(b.desk->tree().path(rootNode) == b.place);
+    }
+    CHECK(b.desk->place().tree != before);
+}
+
 TEST_CASE("changes of the plan are undone, redone, and kept for the next start", "[desk]")
 {
     Bench b;
