@@ -8,21 +8,6 @@
 namespace kurvo::terminal {
 namespace {
 
-std::string intentWords(const PlanItem& item)
-{
-    switch (item.action) {
-    case Action::Delete:
-        return "delete";
-    case Action::Move:
-        return "move";
-    case Action::EmptyTrash:
-        return "empty";
-    case Action::Trash:
-        break;
-    }
-    return "trash";
-}
-
 std::vector<std::string> linesOf(const RunRecord& record, SizeUnits units)
 {
     std::vector<std::string> lines{fmt::format("# Run {}, {}", record.run.id, formatTime(record.run.began)), ""};
@@ -96,7 +81,7 @@ void ClearPage::drawRow(Screen& screen, int y, int width, std::size_t row)
     if (isChosen(row))
         screen.put(y, 0, "*", 1, Ink::Accent);
     screen.putRight(y, 1, desk_.size(item.disk), 10);
-    screen.put(y, 12, intentWords(item), 7, isForGood(item.action) ? Ink::Hidden : Ink::Accent);
+    screen.put(y, 12, actionName(item.action), 6, isForGood(item.action) ? Ink::Hidden : Ink::Accent);
     const auto finding = desk_.place().findings.find(item.path);
     if (finding != desk_.place().findings.end())
         screen.put(y, 19, finding->second.blocked ? "held" : "ready", 6,

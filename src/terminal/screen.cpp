@@ -11,10 +11,12 @@
 
 #include <algorithm>
 #include <chrono>
+#include <climits>
 #include <clocale>
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
+#include <cwchar>
 
 #include <fmt/format.h>
 
@@ -41,30 +43,18 @@ void choosePairs()
     ::init_extended_pair(barPair, bar, -1);
 }
 
-std::string utf8Of(wint_t c)
+/// As the locale has it, which is how names of files are typed.
+std::string bytesOf(wint_t c)
 {
-    std::string out;
-    if (c < 0x80) {
-        out += static_cast<char>(c);
-    } else if (c < 0x800) {
-        out += static_cast<char>(0xC0 | c >> 6);
-        out += static_cast<char>(0x80 | (c & 0x3F));
-    } else if (c < 0x10000) {
-        out += static_cast<char>(0xE0 | c >> 12);
-        out += static_cast<char>(0x80 | (c >> 6 & 0x3F));
-        out += static_cast<char>(0x80 | (c & 0x3F));
-    } else {
-        out += static_cast<char>(0xF0 | c >> 18);
-        out += static_cast<char>(0x80 | (c >> 12 & 0x3F));
-        out += static_cast<char>(0x80 | (c >> 6 & 0x3F));
-        out += static_cast<char>(0x80 | (c & 0x3F));
-    }
-    return out;
+    char bytes[MB_LEN_MAX];
+    std::mbstate_t state{};
+    const auto length = std::wcrtomb(bytes, static_cast<wchar_t>(c), &state);
+    return length == static_cast<std::size_t>(-1) ? std::string() : std::string(bytes, length);
 }
 
 std::string upper(wint_t c)
 {
-    return c >= 'a' && c <= 'z' ? std::string(1, static_cast<char>(c - 32)) : utf8Of(c);
+    return c >= 'a' && c <= 'z' ? std::string(1, static_cast<char>(c - 32)) : bytesOf(c);
 }
 
 std::string nameOfCode(wint_t code)
@@ -336,7 +326,7 @@ Key Screen::read()
     }
     if (c < 32)
         return {std::string("Ctrl+") + static_cast<char>('@' + c), {}, 0, 0};
-    return {upper(c), utf8Of(c), 0, 0};
+    return {upper(c), bytesOf(c), 0, 0};
 }
 
 void putTerminalBack()

@@ -27,7 +27,7 @@ enum class Ink {
 /// What was typed is `text`. "" where nothing came; "Resize"; "Click", "Double", "WheelUp", "WheelDown" with a place.
 struct Key {
     std::string name;
-    std::string text; ///< UTF-8
+    std::string text; ///< bytes of the locale
     int y = 0, x = 0;
 };
 
