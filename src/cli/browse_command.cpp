@@ -23,12 +23,7 @@ int runBrowse(const BrowseArguments& arguments)
     wish.before = arguments.now.empty() ? std::string() : arguments.source;
     wish.screen.mouse = arguments.mouse;
     if (const auto address = remoteAddress(wish.source)) {
-        auto scan = scanRemoteWithProgress(*address);
-        if (!scan) {
-            complain(scan.error().sentence);
-            return ExitFailed;
-        }
-        wish.given = Snapshot{std::move(scan->info), std::move(scan->result.tree)};
+        wish.begin = [address] { return beginRemoteScan(*address); };
         if (wish.before.empty())
             return terminal::browse(wish);
         complain("A comparison with a place on another machine: \"kurvoctl snapshot take\" it first.");

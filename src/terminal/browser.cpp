@@ -32,7 +32,8 @@ void tellSignal(int signal)
 
 } // namespace
 
-Browser::Browser(Screen& screen, const BrowseWish& wish) : screen_(screen), desk_(wish.desk, work_)
+Browser::Browser(Screen& screen, const BrowseWish& wish, std::optional<BegunScan> begun)
+    : screen_(screen), desk_(wish.desk, work_)
 {
     work_.failed = [this](const std::string& sentence) { say(sentence); };
     desk_.say = [this](const std::string& sentence) { say(sentence); };
@@ -69,8 +70,8 @@ Browser::Browser(Screen& screen, const BrowseWish& wish) : screen_(screen), desk
     if (!wish.before.empty()) {
         desk_.openComparison(wish.before, wish.source);
         stage_ = Compare;
-    } else if (wish.given) {
-        desk_.show(*wish.given, wish.source);
+    } else if (begun) {
+        desk_.follow(std::move(*begun));
     } else if (!wish.source.empty()) {
         desk_.open(wish.source);
     }
@@ -387,7 +388,10 @@ int Browser::run(int signals)
             while (::read(signals, &signal, 1) == 1) {
                 if (signal == SIGINT) {
                     take({"Ctrl+C", {}, 0, 0});
+                } else if (signal == SIGWINCH) {
+                    screen_.fit();
                 } else if (signal == SIGCONT) {
+                    screen_.fit();
                     screen_.redraw();
                     dirty_ = true;
                 } else {
@@ -433,9 +437,13 @@ int browse(const BrowseWish& wish)
         if (::pipe2(ends, O_CLOEXEC | O_NONBLOCK) != 0)
             return 3;
         signalPipe = ends[1];
+        auto begun = wish.begin ? wish.begin() : std::nullopt;
+        if (wish.begin && !begun)
+            return 3;
         struct sigaction action { };
         action.sa_handler = tellSignal;
-        for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGCONT})
+        // Curses would note a new size without waking who waits: one that comes just before the waiting would be lost.
+        for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGCONT, SIGWINCH})
             ::sigaction(signal, &action, nullptr);
         std::signal(SIGPIPE, SIG_IGN);
         auto screen = Screen::open(wish.screen);
@@ -446,7 +454,7 @@ int browse(const BrowseWish& wish)
         int status = 0;
         bool abandoned = false;
         {
-            Browser browser(**screen, wish);
+            Browser browser(**screen, wish, std::move(begun));
             status = browser.run(ends[0]);
             abandoned = browser.leftBehind();
         }

@@ -13,9 +13,11 @@ namespace kurvo::terminal {
 
 struct BrowseWish {
     DeskWish desk;
-    std::string source;            ///< folder or snapshot; the list of drives when empty
-    std::optional<Snapshot> given; ///< what `source` is, read already: a place on another machine
-    std::string before;            ///< compares `source` with this one; may be empty
+    std::string source; ///< folder or snapshot; the list of drives when empty
+    /// Begins the scan of `source` where somebody else makes it; called while one may still be asked things on the
+    /// terminal. An error has been told. Empty where the place is of this machine.
+    std::function<std::optional<BegunScan>()> begin;
+    std::string before; ///< compares `source` with this one; may be empty
     Screen::Wish screen;
 };
 
@@ -25,7 +27,7 @@ int browse(const BrowseWish& wish);
 
 class Browser : public Pages {
 public:
-    Browser(Screen& screen, const BrowseWish& wish);
+    Browser(Screen& screen, const BrowseWish& wish, std::optional<BegunScan> begun = {});
     ~Browser() override;
     /// Until the user leaves. What still runs has ended when it returns.
     int run(int signals);

@@ -187,31 +187,43 @@ void Desk::look()
               });
 }
 
-void Desk::scanned(Result<ScanResult> result, const std::string& path)
+void Desk::scanFailed(const Error& error)
 {
     scanning_ = false;
     progress_.reset();
     growth_.reset();
-    if (!result) {
-        leavePlace();
-        tell(result.error().sentence);
-        if (changed)
-            changed();
-        return;
-    }
+    leavePlace();
+    tell(error.sentence);
+    if (changed)
+        changed();
+}
+
+void Desk::takeWhole(std::shared_ptr<const FileTree> tree)
+{
+    scanning_ = false;
+    progress_.reset();
+    growth_.reset();
     const auto before = place_.tree;
     place_.growing = false;
+    if (before && before->sharedStore() == tree->sharedStore()) {
+        place_.tree = std::move(tree); // ids stay what they are
+        return;
+    }
+    setTree(tree, [before, after = tree](NodeId node) {
+        return before ? after->find(before->path(node)).value_or(noNode) : node == rootNode ? rootNode : noNode;
+    });
+}
+
+void Desk::scanned(Result<ScanResult> result, const std::string& path)
+{
+    if (!result)
+        return scanFailed(result.error());
     place_.info = describeScan(*result);
     place_.info.crossMounts = wish_.scan.crossMounts;
     place_.info.exclude = wish_.scan.exclude;
     place_.source = path;
     place_.unreadable = result->unreadableList;
-    if (before && before->sharedStore() == result->tree->sharedStore())
-        place_.tree = result->tree; // ids stay what they are
-    else
-        setTree(result->tree, [before, after = result->tree](NodeId node) {
-            return before ? after->find(before->path(node)).value_or(noNode) : node == rootNode ? rootNode : noNode;
-        });
+    takeWhole(result->tree);
     if (result->driveGone)
         tell("The drive does not answer any more; the figures are partial.");
     else if (result->outOfMemory)
@@ -467,14 +479,34 @@ void Desk::showRest(NodeId folder)
     changed();
 }
 
-void Desk::show(const Snapshot& snapshot, const std::string& source)
+void Desk::follow(BegunScan scan)
 {
+    scanning_ = grows_ = true;
     leavePlace();
-    place_.source = source;
+    place_.source = std::move(scan.source);
     place_.fromSnapshot = true;
-    place_.info = snapshot.info;
-    place_.tree = snapshot.tree;
+    place_.info = std::move(scan.about);
+    growth_.reset();
+    progress_ = std::move(scan.progress);
+    ++generation_;
+    scanStop_ = work_.run([end = std::move(scan.end)](const std::stop_token& stop) { return end(stop); },
+                          [this, serial = ++scanSerial_](Result<Snapshot> snapshot) {
+                              if (serial == scanSerial_)
+                                  followed(std::move(snapshot));
+                          });
+    if (opened)
+        opened();
+}
+
+void Desk::followed(Result<Snapshot> snapshot)
+{
+    if (!snapshot)
+        return scanFailed(snapshot.error());
+    place_.info = std::move(snapshot->info);
     place_.unreadable = place_.info.notRead;
+    takeWhole(std::move(snapshot->tree));
+    if (place_.info.partial)
+        tell("Stopped before the end; the figures are partial.");
     work_.run([info = place_.info, tree = place_.tree,
                folder = wish_.snapshots](const std::stop_token&) { return addSnapshot(folder, info, *tree); },
               [this](const Result<std::string>& kept) {
@@ -483,8 +515,6 @@ void Desk::show(const Snapshot& snapshot, const std::string& source)
               },
               Work::AtEnd::Finish);
     arrived();
-    if (opened)
-        opened();
 }
 
 void Desk::openComparison(const std::string& before, const std::string& now)

@@ -79,6 +79,15 @@ struct Place {
     std::string foreignReason() const;
 };
 
+/// A scan that somebody else makes, as the other machine that the place lies on, and that has begun.
+struct BegunScan {
+    std::string source; ///< its address
+    SnapshotInfo about; ///< what is known before it has ended
+    std::shared_ptr<ScanProgress> progress;
+    /// Waits for its end, which a stop brings about. On any thread, once.
+    std::function<Result<Snapshot>(const std::stop_token&)> end;
+};
+
 class Desk {
 public:
     Desk(DeskWish wish, Work& work);
@@ -97,8 +106,8 @@ public:
 
     // The place.
     void open(const std::string& source);
-    /// A place that was read already, as by the other machine that it lies on. Its snapshot is kept.
-    void show(const Snapshot& snapshot, const std::string& source);
+    /// Looks at a scan that somebody else makes while it grows; its snapshot is kept.
+    void follow(BegunScan scan);
     void openComparison(const std::string& before, const std::string& now);
     /// Compares the place with an earlier snapshot.
     void compareWith(const std::string& snapshot);
@@ -168,6 +177,10 @@ private:
     /// Another place, or none: whoever holds ids of the one before lets go of them.
     void leavePlace();
     void scanned(Result<ScanResult> result, const std::string& path);
+    void followed(Result<Snapshot> snapshot);
+    void scanFailed(const Error& error);
+    /// The whole tree of a place that grew, or that was there already.
+    void takeWhole(std::shared_ptr<const FileTree> tree);
     void arrived();
     void readEarlier();
     void readLeads();

@@ -265,6 +265,13 @@ void Screen::show()
     ::wrefresh(stdscr);
 }
 
+void Screen::fit()
+{
+    winsize size{};
+    if (::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 && size.ws_col > 0)
+        ::resizeterm(size.ws_row, size.ws_col);
+}
+
 void Screen::redraw()
 {
     ::clearok(stdscr, TRUE);

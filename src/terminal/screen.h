@@ -66,6 +66,8 @@ public:
     /// Where the next character will be typed; none is shown when not called after begin().
     void cursor(int y, int x);
     void show();
+    /// Takes on the size that the terminal has now; read() tells "Resize" next when it is another one.
+    void fit();
     /// Sends everything anew, for a screen that something else wrote on.
     void redraw();
 

@@ -16,6 +16,7 @@
 #include "app/window_fixture.h"
 #include "core/remote/ssh_scan.h"
 #include "core/snapshot/catalogue.h"
+#include "support/slow_machine.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
@@ -68,6 +69,42 @@ TEST_CASE("a place on another machine is scanned, kept and shown", "[window][mac
     CHECK(w.place()->fromSnapshot);
     CHECK(w.place()->tree->sums(rootNode).files == 1);
     CHECK(readCatalogue(w.folders.snapshots()).entries.size() == 1);
+}
+
+TEST_CASE("a place on another machine grows while it is scanned, and nothing jumps at its end", "[window][machines]")
+{
+    Window w;
+    w.t.file("there/films/long.mkv", 900000);
+    w.t.file("there/papers/a.odt", 40000);
+    SlowMachine machine(w.t / "there");
+    ::setenv("KURVO_SSH", machine.ssh().c_str(), 1);
+    w.models().scans.scanMachine(*parseAddress("desk:" + (w.t / "there")), false);
+    REQUIRE(Window::until([&] { return w.place() && w.place()->tree->sums(rootNode).files == 2; }));
+    CHECK(w.place()->isGrowing());
+    CHECK(w.place()->fromSnapshot); // nothing of it can be acted on here
+    CHECK(w.place()->info.place == w.t / "there");
+    w.click("exploreScan");
+    w.models().cursor.setFocus(w.node(w.t / "there/papers"));
+    w.models().cursor.select(w.node(w.t / "there/papers/a.odt"));
+    SECTION("to its end")
+    {
+        machine.letGo();
+        REQUIRE(Window::until([&] { return w.place() && !w.place()->isGrowing(); }));
+        CHECK(w.focused() == w.t / "there/papers");
+        CHECK(w.selected() == w.t / "there/papers/a.odt");
+        CHECK(w.models().scans.scans().empty());
+        REQUIRE(readCatalogue(w.folders.snapshots()).entries.size() == 1);
+        CHECK(w.place()->snapshotFile == readCatalogue(w.folders.snapshots()).entries[0].path);
+    }
+    SECTION("until the connection is lost")
+    {
+        machine.cut();
+        REQUIRE(Window::until([&] { return !w.place(); }));
+        CHECK(w.notice().contains("desk"));
+        CHECK(w.models().scans.scans().empty());
+        CHECK(readCatalogue(w.folders.snapshots()).entries.empty());
+    }
+    ::unsetenv("KURVO_SSH");
 }
 
 TEST_CASE("nothing is sent to another machine before somebody agreed", "[window][machines]")

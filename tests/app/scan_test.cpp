@@ -66,6 +66,8 @@ TEST_CASE("a place can be explored while it is scanned, and nothing jumps when t
     }
     Window w;
     HangingPlace hanging(w);
+    hanging.options.patience =
+        std::chrono::seconds(6); // a look has to be taken before it is over, on a busy machine too
     w.models().scans.scanFolder(w.t / "place", "Skerry", hanging.options);
     REQUIRE(Window::until([&] { return w.place() && w.place()->tree->sums(rootNode).files == 3; }));
     REQUIRE(w.models().scans.runningScan());

@@ -209,8 +209,8 @@ TEST_CASE("what a shell prints when one logs in is passed over", "[cli][remote]"
 TEST_CASE("a connection that is cut at any moment leaves nothing, here or there", "[cli][remote]")
 {
     const TestFolder t;
-    for (int i = 0; i < 300; ++i)
-        t.file("place/d" + std::to_string(i % 9) + "/f" + std::to_string(i), 100);
+    for (std::uint64_t i = 1; i <= 600; ++i) // names that do not pack well
+        t.file("place/d" + std::to_string(i % 9) + "/f" + std::to_string(i * 0x9E3779B97F4A7C15u), 100);
     ::setenv("XDG_DATA_HOME", (t / "data").c_str(), 1);
     const auto folder = std::string(KURVOCTL).substr(0, std::string(KURVOCTL).rfind('/'));
     for (const int bytes : {0, 5, 9, 12, 20, 60, 300, 2000, 4000}) {

@@ -11,6 +11,7 @@
 #include "core/base/text.h"
 #include "core/marks/marks.h"
 #include "core/snapshot/catalogue.h"
+#include "support/slow_machine.h"
 #include "support/test_tree.h"
 #include "terminal/pseudo_terminal.h"
 
@@ -111,6 +112,24 @@ TEST_CASE("the terminal view goes through a place by its keys", "[terminal]")
     CHECK(terminal.whatIsLeft().empty());
 }
 
+TEST_CASE("a place on another machine grows in the terminal view", "[terminal]")
+{
+    const World w;
+    SlowMachine machine(w.place);
+    auto terminal = w.start({"desk:" + w.place}, 24, 80, {"KURVO_SSH=" + machine.ssh()});
+    SHOWN(terminal, "films/");
+    SHOWN(terminal, "Scanning");
+    terminal.type(down);
+    CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf(".store/"), 5); }));
+    machine.letGo();
+    REQUIRE(terminal.untilGone("Scanning"));
+    CHECK(terminal.until([&] { return terminal.isInverted(terminal.rowOf(".store/"), 5); }));
+    terminal.type("q");
+    CHECK(terminal.untilEnded() == 0);
+    CHECK(terminal.whatIsLeft().empty());
+    CHECK(readCatalogue(w.data() + "/snapshots").entries.size() == 1);
+}
+
 TEST_CASE("every page of the terminal view fits 80x24 and 60x15", "[terminal]")
 {
     const auto [rows, columns] = GENERATE(std::pair{24, 80}, std::pair{15, 60});
@@ -154,6 +173,9 @@ TEST_CASE("every page of the terminal view fits 80x24 and 60x15", "[terminal]")
     holds("What fills this drive");
     terminal.resize(10, 40);
     SHOWN(terminal, "Too small");
+    // However fast they follow each other, the last size is the one that is drawn for.
+    for (int i = 0; i < 60; ++i)
+        terminal.resize(i % 2 == 0 ? rows : 10, columns);
     terminal.resize(rows, columns);
     holds("What fills this drive");
     terminal.type("q");

@@ -9,6 +9,7 @@
 
 #include "app/services/async.h"
 #include "app/services/log.h"
+#include "app/services/tell.h"
 #include "app/style/words.h"
 #include "core/base/patience.h"
 #include "core/direct/direct_access.h"
@@ -107,38 +108,48 @@ void ScanJobs::scanMachine(const RemoteAddress& address, bool rights, bool maySe
     job->startedMs = QDateTime::currentMSecsSinceEpoch();
     scans_.push_back(job);
     emit scansChanged();
+    growth_.start();
     struct Outcome {
         Result<std::string> snapshot;
+        ScannedPlace found;
         bool wanted = false; ///< the scanner
         std::string said;    ///< by ssh
     };
     runAsync(
         this,
-        [job, address, rights, maySend, folder = folders_.snapshots()] {
-            Outcome outcome{std::string(), false, {}};
+        [job, address, rights, maySend, folder = folders_.snapshots(), tell = teller(this)] {
+            Outcome outcome{std::string(), {}, false, {}};
             UniqueFd said(::memfd_create("kurvo-said", MFD_CLOEXEC));
             RemoteWish wish;
             wish.scan = job->options;
             wish.rights = rights;
             wish.said = said.get();
+            wish.onPlace = [job, tell](const SnapshotInfo& info) { tell([job, info] { job->about = info; }); };
             wish.maySend = [&](const std::string&) {
                 outcome.wanted = !maySend;
                 return maySend;
             };
             auto scan = scanOverSsh(address, wish, job->stop.get_token(), job->progress.get());
             outcome.said = lastLineOf(said.get());
-            outcome.snapshot =
-                scan ? addSnapshot(folder, scan->info, *scan->result.tree) : Result<std::string>(scan.error());
+            if (!scan) {
+                outcome.snapshot = scan.error();
+                return outcome;
+            }
+            auto& found = outcome.found;
+            found.info = std::move(scan->info);
+            found.tree = scan->result.tree;
+            found.dominant = dominantFamilies(*found.tree);
+            found.wholeDrive = found.info.place == found.info.mountPoint;
+            outcome.snapshot = addSnapshot(folder, found.info, *found.tree);
             return outcome;
         },
         [this, job, address, rights](const Outcome& outcome) {
             std::erase(scans_, job);
             emit scansChanged();
-            if (outcome.snapshot) {
-                snapshots_.open(*outcome.snapshot);
-                emit machineScanned(*outcome.snapshot);
-                return;
-            }
+            if (outcome.found.tree)
+                return finishMachine(job, outcome.found, outcome.snapshot);
+            if (job->placeId != 0)
+                places_.drop(job->placeId);
             if (outcome.wanted)
                 return emit scannerWanted(address, rights);
             const auto& error = outcome.snapshot.error();
@@ -148,6 +159,31 @@ void ScanJobs::scanMachine(const RemoteAddress& address, bool rights, bool maySe
                          Severity::Problem);
         },
         [this, job](const QString& problem) { failScan(job, problem); });
+}
+
+void ScanJobs::finishMachine(const std::shared_ptr<ScanJob>& job, const ScannedPlace& found,
+                             const Result<std::string>& snapshot)
+{
+    if (!snapshot)
+        notices_.say(tr("The scan is shown, but its snapshot was not saved: %1")
+                         .arg(QString::fromStdString(snapshot.error().sentence)),
+                     Severity::Warning);
+    const auto* grown = places_.placeOf(job->placeId);
+    auto id = job->placeId;
+    if (snapshot)
+        places_.setSnapshotFile(id, *snapshot);
+    if (grown && grown->tree->sharedStore() == found.tree->sharedStore()) {
+        trees_.finish(id, found);
+    } else if (id == 0 || grown) { // else it was closed meanwhile
+        if (grown)
+            places_.drop(id);
+        auto place = found.place();
+        place.fromSnapshot = true;
+        place.snapshotFile = snapshot ? *snapshot : std::string();
+        id = places_.add(std::move(place));
+    }
+    if (snapshot)
+        emit machineScanned(*snapshot);
 }
 
 void ScanJobs::startScan(const std::shared_ptr<ScanJob>& job)
@@ -220,7 +256,7 @@ void ScanJobs::growPlaces()
     for (const auto& job : scans_) {
         const auto store = job->progress->store();
         const auto entries = job->progress->entries();
-        if (!store || job->looking || job->rescan || job->remote || job->about.place.empty() ||
+        if (!store || job->looking || job->rescan || job->about.place.empty() ||
             (job->placeId != 0 && job->seenEntries == entries)) // paused, or waiting
             continue;
         job->seenEntries = entries;
@@ -255,9 +291,10 @@ void ScanJobs::grow(const std::shared_ptr<ScanJob>& job, std::shared_ptr<const F
     if (job->placeId != 0)
         return trees_.grow(job->placeId, std::move(tree), std::move(dominant));
     // A place that is scanned again stays as it was until the new scan has ended.
-    if (places_.liveAt(job->about.place))
+    if (!job->remote && places_.liveAt(job->about.place))
         return;
     Place place;
+    place.fromSnapshot = job->remote;
     place.info = job->about;
     place.info.partial = true;
     place.capacity = job->about.capacity;

@@ -46,7 +46,7 @@ struct ScanJob {
     std::uint64_t seenEntries = 0; ///< at the last look
     bool rescan = false;           ///< one folder of the place `placeId`, read again
     std::uint64_t number = 0;      ///< of rescans: the later it began, the higher
-    bool remote = false;           ///< on another machine: it cannot be paused, and does not grow
+    bool remote = false;           ///< on another machine
     bool quiet = false;            ///< after something was carried out: nothing to be said of it
 
     /// Milliseconds it has been at work.
@@ -101,6 +101,8 @@ private:
     void grow(const std::shared_ptr<ScanJob>& job, std::shared_ptr<const FileTree> tree,
               std::shared_ptr<const std::vector<Family>> dominant);
     void finishScan(const std::shared_ptr<ScanJob>& job, const Result<ScanResult>& result, const ScannedPlace& found);
+    void finishMachine(const std::shared_ptr<ScanJob>& job, const ScannedPlace& found,
+                       const Result<std::string>& snapshot);
     void endScan(const std::shared_ptr<ScanJob>& job, std::uint64_t placeId, const ScanResult& result);
     void failScan(const std::shared_ptr<ScanJob>& job, const QString& sentence);
     void sayWhatIsMissing(const Place& place, const ScanResult& found);

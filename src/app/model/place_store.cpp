@@ -70,7 +70,8 @@ void PlaceStore::drop(std::uint64_t id)
 std::uint64_t PlaceStore::add(Place place)
 {
     for (std::size_t i = 0; i < places_.size(); ++i)
-        if (place.fromSnapshot && places_[i]->fromSnapshot && places_[i]->snapshotFile == place.snapshotFile) {
+        if (place.fromSnapshot && !place.snapshotFile.empty() && places_[i]->fromSnapshot &&
+            places_[i]->snapshotFile == place.snapshotFile) {
             makeCurrent(i); // it never changes, and something may be planned in it
             return places_[i]->id;
         }

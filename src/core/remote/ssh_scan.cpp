@@ -160,7 +160,7 @@ public:
         ::kill(process_.pid, SIGHUP);
         (void)process_.wait();
     }
-    void tellStop() { (void)sendTo(process_.to.get(), "stop\n"); }
+    void order(std::string_view line) { (void)sendTo(process_.to.get(), line); }
 
 private:
     Result<Done> offerScanner(const std::string& word)
@@ -325,13 +325,17 @@ Result<RemoteScan> scanOverSsh(const RemoteAddress& address, const RemoteWish& w
     // A stop is told to the other side, which then sends what it has; a second one, or none in time, gives it up.
     std::stop_source giveUp;
     std::jthread stopper([&](const std::stop_token& over) {
-        bool told = false;
+        bool told = false, paused = false;
         std::chrono::steady_clock::time_point when;
         while (!over.stop_requested()) {
             if (stop.stop_requested() && !told) {
-                connection.tellStop();
+                connection.order("stop\n");
                 told = true;
                 when = std::chrono::steady_clock::now();
+            }
+            if (progress && progress->isPaused() != paused) {
+                paused = !paused;
+                connection.order(paused ? "pause\n" : "go\n");
             }
             constexpr std::chrono::seconds patience{30};
             if (told && std::chrono::steady_clock::now() - when > patience)
@@ -341,9 +345,11 @@ Result<RemoteScan> scanOverSsh(const RemoteAddress& address, const RemoteWish& w
     });
     auto answer = readAnswer(
         connection.from(), request,
-        [progress](const HelperProgress& heard) {
+        [&, told = false](const HelperProgress& heard) mutable {
             if (progress)
-                progress->hear(heard.entries, heard.diskBytes, heard.folder);
+                progress->hear(heard.entries, heard.diskBytes, heard.folder, heard.rows);
+            if (heard.about && wish.onPlace && !std::exchange(told, true))
+                wish.onPlace(*heard.about);
         },
         giveUp.get_token(), &scan.received);
     stopper.request_stop();

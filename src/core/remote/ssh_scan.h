@@ -30,6 +30,8 @@ struct RemoteWish {
     /// Whether the scanner may be sent to a machine without kurvoctl, once it is known that it is needed. May be empty:
     /// no.
     std::function<bool(const std::string& host)> maySend;
+    /// Called once, before there is an entry, with what is known of the place; on the thread that scans. May be empty.
+    std::function<void(const SnapshotInfo&)> onPlace;
     bool asks = true;             ///< ssh may ask for passwords and unknown hosts
     int said = -1;                ///< a descriptor that takes what ssh and the other side say; -1: standard error
     std::string scanner;          ///< the file of kurvo-scan, packed; empty: the one that lies with this program
@@ -43,9 +45,10 @@ struct RemoteScan {
     std::uint64_t received = 0; ///< bytes
 };
 
-/// Scans. A stop keeps what was found. Errors: NotFound where the place is not there; Unsupported where nothing can run
-/// there, with a sentence that says what to do by hand; NoPermission where sudo refused; Damaged where the connection
-/// was lost; whatever ssh itself has to say is on standard error.
+/// Scans; the store of `progress` grows meanwhile, and the tree is of that store. A stop keeps what was found. Errors:
+/// NotFound where the place is not there; Unsupported where nothing can run there, with a sentence that says what to do
+/// by hand; NoPermission where sudo refused; Damaged where the connection was lost; whatever ssh itself has to say is
+/// on standard error.
 Result<RemoteScan> scanOverSsh(const RemoteAddress& address, const RemoteWish& wish, std::stop_token stop,
                                ScanProgress* progress);
 

@@ -3,7 +3,6 @@
 
 #include <fcntl.h>
 #include <poll.h>
-#include <sys/mman.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -17,6 +16,7 @@
 
 #include "core/base/figures.h"
 #include "core/base/locks.h"
+#include "core/base/patience.h"
 #include "core/base/text.h"
 #include "core/direct/direct_access.h"
 #include "core/ledger/ledger.h"
@@ -24,18 +24,19 @@
 #include "core/platform/unique_fd.h"
 #include "core/rights/helper_process.h"
 #include "core/snapshot/header.h"
+#include "core/snapshot/row_stream.h"
 #include "core/snapshot/snapshot.h"
 
 namespace kurvo {
 namespace {
 
-constexpr std::string_view requestMagic = "kurvo-request 1";
+constexpr std::string_view requestMagic = "kurvo-request 2";
 constexpr std::string_view answerMagic = "KURVOANS";
 constexpr std::size_t largestRequest = std::size_t{16} << 20;
 constexpr std::size_t mostPaths = 20000;
 constexpr std::uint32_t largestFrame = 4u << 20;
 
-enum class Frame : std::uint32_t { Progress = 1, Part, Unreadable, Scanned, Failed, End, Account };
+enum class Frame : std::uint32_t { Progress = 1, Rows, Unreadable, Scanned, Failed, End, Account, Flags, About };
 
 bool writeAll(int fd, std::string_view bytes)
 {
@@ -97,18 +98,61 @@ SnapshotInfo infoOf(const ScanResult& result, const HelperRequest& request)
     return info;
 }
 
-void sendScan(Sender& out, std::uint32_t number, const ScanResult& result, const HelperRequest& request)
+void sendAbout(Sender& out, SnapshotInfo info)
+{
+    SnapshotHeader header;
+    header.info = std::move(info);
+    out.send(Frame::About, encodeHeader(header));
+}
+
+/// What is known of a place before it is scanned: its drive may not answer.
+void sendAboutBefore(Sender& out, const std::string& path)
+{
+    const auto info = askWithin(std::chrono::seconds(5), [path] {
+        const auto real = canonicalPath(path);
+        return real ? describePlace(*real) : SnapshotInfo();
+    });
+    if (info && !info->place.empty())
+        sendAbout(out, *info);
+}
+
+/// Sends the rows of a scan while it runs. One thread at a time.
+class RowSender {
+public:
+    explicit RowSender(Sender& out) : out_(out) { }
+    /// All that is complete, unless `enough` says to look again first.
+    void send(const std::shared_ptr<const NodeStore>& store, const std::function<bool()>& enough = {})
+    {
+        if (!store)
+            return;
+        if (!packer_ || packer_->store() != store)
+            packer_.emplace(store); // the scan has begun, or began anew
+        for (auto packet = packer_->rows(); !packet.empty(); packet = packer_->rows()) {
+            out_.send(Frame::Rows, packet);
+            if (out_.error() != 0 || (enough && enough()))
+                return;
+        }
+    }
+    void end(const std::shared_ptr<const NodeStore>& store)
+    {
+        send(store);
+        for (auto packet = packer_->flags(); !packet.empty(); packet = packer_->flags())
+            out_.send(Frame::Flags, packet);
+    }
+
+private:
+    Sender& out_;
+    std::optional<RowPacker> packer_;
+};
+
+void sendEnd(Sender& out, std::uint32_t number, const ScanResult& result, const HelperRequest& request)
 {
     for (const auto& entry : result.unreadableList) {
         std::string payload;
         putU32(payload, static_cast<std::uint32_t>(entry.sysError));
         out.send(Frame::Unreadable, payload + entry.path);
     }
-    writeSnapshot(
-        [&out](const char* bytes, std::size_t size) {
-            out.send(Frame::Part, {bytes, size});
-        },
-        infoOf(result, request), *result.tree);
+    sendAbout(out, infoOf(result, request));
     std::string payload;
     putU32(payload, number);
     putU64(payload, result.unreadable);
@@ -166,10 +210,15 @@ public:
             if (payload.size() < 16)
                 return rubbish();
             if (onProgress_)
-                onProgress_({getU64(payload, 0), getU64(payload, 8), std::string(payload.substr(16))});
+                onProgress_(
+                    {getU64(payload, 0), getU64(payload, 8), std::string(payload.substr(16)), rows_.store(), about_});
             return Done{};
-        case Frame::Part:
-            return addPart(payload);
+        case Frame::Rows:
+            return rows_.rows(payload);
+        case Frame::Flags:
+            return rows_.flags(payload);
+        case Frame::About:
+            return about(payload);
         case Frame::Unreadable:
             if (payload.size() < 5 || unreadable_.size() > mostPaths)
                 return rubbish();
@@ -196,12 +245,12 @@ public:
     }
 
 private:
-    Result<Done> addPart(std::string_view bytes)
+    Result<Done> about(std::string_view payload)
     {
-        if (!snapshot_)
-            snapshot_ = UniqueFd(::memfd_create("kurvo-answer", MFD_CLOEXEC));
-        if (!snapshot_ || !writeAll(snapshot_.get(), bytes))
-            return systemError("take in the helper's answer", {}, errno);
+        auto header = decodeHeader(payload, {});
+        if (!header)
+            return rubbish();
+        about_ = std::make_shared<const SnapshotInfo>(std::move(header->info));
         return Done{};
     }
     Result<Done> addAccount(std::string_view payload)
@@ -221,18 +270,18 @@ private:
     }
     Result<Done> scanned(std::uint32_t number, std::uint64_t unreadable)
     {
-        if (number >= request_.paths.size() || !snapshot_)
+        if (number >= request_.paths.size() || !about_)
             return rubbish();
-        auto snapshot = readSnapshot("/proc/self/fd/" + std::to_string(snapshot_.get()));
-        snapshot_.reset();
+        const auto tree = rows_.finish();
         // The other machine says where a folder is that was named from its home.
-        if (!snapshot || (request_.withFacts ? !snapshot->tree->name(rootNode).starts_with('/')
-                                             : snapshot->tree->name(rootNode) != request_.paths[number]))
+        if (!tree || (request_.withFacts ? !(*tree)->name(rootNode).starts_with('/')
+                                         : (*tree)->name(rootNode) != request_.paths[number]))
             return rubbish();
         ReadFolder scan;
-        scan.path = snapshot->tree->name(rootNode);
-        scan.info = std::move(snapshot->info);
-        scan.tree = snapshot->tree;
+        scan.path = (*tree)->name(rootNode);
+        scan.info = *std::exchange(about_, nullptr);
+        scan.info.place = scan.path;
+        scan.tree = *tree;
         scan.unreadable = unreadable;
         scan.unreadableList = std::move(unreadable_);
         unreadable_.clear();
@@ -245,7 +294,8 @@ private:
     const std::function<void(const HelperProgress&)>& onProgress_;
     std::vector<ReadFolder> scans_;
     std::vector<Unreadable> unreadable_;
-    UniqueFd snapshot_;
+    RowTaker rows_;
+    std::shared_ptr<const SnapshotInfo> about_;
     bool end_ = false;
 };
 
@@ -321,13 +371,39 @@ std::string placeOf(const HelperRequest& request, std::uint32_t number)
     return path.empty() ? home : joinPath(home, path);
 }
 
-/// "stop" came, or the connection is gone.
-bool isToldToStop(int in)
-{
-    pollfd wait{in, POLLIN, 0};
-    char bytes[64];
-    return ::poll(&wait, 1, 0) > 0 && ::read(in, bytes, sizeof bytes) >= 0;
-}
+/// What the asking side says while the scan runs.
+class Orders {
+public:
+    explicit Orders(int in) : in_(in) { }
+    /// "stop" came, or the connection is gone.
+    bool isStopped(ScanProgress& progress)
+    {
+        char bytes[64];
+        for (pollfd wait{in_, POLLIN, 0}; !stopped_ && ::poll(&wait, 1, 0) > 0;) {
+            const auto n = ::read(in_, bytes, sizeof bytes);
+            if (n < 0)
+                break;
+            stopped_ |= n == 0;
+            for (const char c : std::string_view(bytes, static_cast<std::size_t>(n))) {
+                if (c != '\n') {
+                    if (line_.size() < sizeof bytes)
+                        line_ += c;
+                    continue;
+                }
+                stopped_ |= line_ == "stop";
+                if (line_ == "pause" || line_ == "go")
+                    progress.setPaused(line_ == "pause");
+                line_.clear();
+            }
+        }
+        return stopped_;
+    }
+
+private:
+    int in_;
+    std::string line_;
+    bool stopped_ = false;
+};
 
 } // namespace
 
@@ -360,18 +436,27 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
     for (std::uint32_t i = 0; i < request->paths.size() && sender.error() == 0; ++i) {
         ScanProgress progress;
         std::stop_source stop;
+        RowSender rows(sender);
+        Orders orders(in);
+        if (request->withFacts)
+            sendAboutBefore(sender, placeOf(*request, i));
+        const auto look = [&] {
+            if (sender.error() != 0 || (request->withFacts && orders.isStopped(progress)))
+                stop.request_stop(); // nobody listens any more, or what was found is enough
+            return false;
+        };
         std::jthread reporter([&](std::stop_token done) {
             std::mutex mutex;
             std::condition_variable_any tick;
             std::unique_lock lock(mutex);
-            while (!tick.wait_for(lock, done, std::chrono::milliseconds(100), [] { return false; }) &&
+            while (!tick.wait_for(lock, done, std::chrono::milliseconds(50), [] { return false; }) &&
                    !done.stop_requested()) {
                 std::string payload;
                 putU64(payload, entries + progress.entries());
                 putU64(payload, disk + progress.diskBytes());
+                rows.send(progress.store(), look);
                 sender.send(Frame::Progress, payload + progress.currentFolder());
-                if (sender.error() != 0 || (request->withFacts && isToldToStop(in)))
-                    stop.request_stop(); // nobody listens any more, or what was found is enough
+                look();
             }
         });
         auto result = scan(placeOf(*request, i), options, stop.get_token(), &progress);
@@ -384,7 +469,8 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
         disk += progress.diskBytes();
         // A link in the path would give another place than was asked for.
         if (result && (request->withFacts || result->tree->name(rootNode) == request->paths[i])) {
-            sendScan(sender, i, *result, *request);
+            rows.end(result->tree->sharedStore());
+            sendEnd(sender, i, *result, *request);
             if (!account.empty())
                 sender.send(Frame::Account, account);
             continue;
@@ -500,7 +586,7 @@ Result<ScanResult> scanByHelper(const std::vector<std::string>& command, const s
         command, request,
         [progress](const HelperProgress& heard) {
             if (progress)
-                progress->hear(heard.entries, heard.diskBytes, heard.folder);
+                progress->hear(heard.entries, heard.diskBytes, heard.folder, heard.rows);
         },
         stop);
     if (!answer)

@@ -3,21 +3,24 @@
 // or in a terminal by sudo), gives up every right but that to read, scans the folders it is given and sends back what
 // it found. Neither side trusts the other.
 //
-// The request, on the helper's standard input, is a row of NUL-terminated strings: "kurvo-request 1", then "path "
+// The request, on the helper's standard input, is a row of NUL-terminated strings: "kurvo-request 2", then "path "
 // before each folder (absolute) and "leave-out " before each glob, "only-tables" for drives of which only their own
 // tables are to be read (docs/direct.md), and "end". From another machine (core/remote): "with-facts" for all that is
 // known of the place beside its entries, "place " before the one folder, which may be relative to the home folder,
-// "cross-mounts", and "threads " before a number; the connection stays open, and "stop" on it, or its end, ends the
-// scan early.
+// "cross-mounts", and "threads " before a number; the connection stays open, and the lines "pause" and "go" on it hold
+// the scan and let it go on, "stop", or its end, ends it early.
 //
 // The answer, on its standard output, is "KURVOANS" and frames: u32 kind, u32 length, so many bytes; little-endian.
 //   1 progress   u64 entries, u64 bytes on disk, then the current folder
-//   2 part       bytes of a snapshot file (docs/snapshot-format.md), in order
+//   2 rows       a packet of entries, while they are found (core/snapshot/row_stream.h)
 //   3 unreadable u32 errno, then a path; before the scan's end
-//   4 scanned    u32 number of the path in the request, u64 number unreadable; the parts since are its snapshot
+//   4 scanned    u32 number of the path in the request, u64 number unreadable; the rows since are all of it
 //   5 failed     u32 number of the path in the request, then a sentence
 //   6 end
 //   7 account    u32 number of the path in the request, then eleven u64: a DriveAccount, field by field (core/direct)
+//   8 flags      a packet of flags; after the last rows
+//   9 about      what is known of the place, as the header of a snapshot has it (docs/snapshot-format.md); with facts
+//                also before the scan
 #pragma once
 
 #include <cstdint>
@@ -46,7 +49,9 @@ struct HelperRequest {
 struct HelperProgress {
     std::uint64_t entries = 0;
     std::uint64_t diskBytes = 0;
-    std::string folder; ///< bytes
+    std::string folder;                        ///< bytes
+    std::shared_ptr<const NodeStore> rows;     ///< what has come of the entries, and grows; null before
+    std::shared_ptr<const SnapshotInfo> about; ///< with facts: of the place, once known
 };
 
 /// What came back for one of the paths.
@@ -64,7 +69,8 @@ std::string encodeRequest(const HelperRequest& request);
 /// WrongFormat for anything but a request.
 Result<HelperRequest> decodeRequest(std::string_view bytes);
 
-/// The helper's side: reads a request from `in`, scans, answers on `out`. Rights must have been given up before.
+/// The helper's side: reads a request from `in`, scans, answers on `out`, entries while they are found. Rights must
+/// have been given up before.
 /// `devices`: opened before that.
 Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> devices = {});
 

@@ -40,12 +40,15 @@ void ScanProgress::beginAgain()
     unreadable_ = 0;
 }
 
-void ScanProgress::hear(std::uint64_t entries, std::uint64_t diskBytes, const std::string& folder)
+void ScanProgress::hear(std::uint64_t entries, std::uint64_t diskBytes, const std::string& folder,
+                        std::shared_ptr<const NodeStore> store)
 {
     entries_ = entries;
     disk_ = diskBytes;
     const Lock lock(mutex_);
     current_ = folder;
+    if (store)
+        store_ = std::move(store);
 }
 
 void ScanProgress::setPaused(bool paused)

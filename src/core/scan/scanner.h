@@ -70,7 +70,8 @@ public:
     /// For a scan that starts over with another method.
     void beginAgain();
     /// For a scan that somebody else makes: what was heard of it.
-    void hear(std::uint64_t entries, std::uint64_t diskBytes, const std::string& folder);
+    void hear(std::uint64_t entries, std::uint64_t diskBytes, const std::string& folder,
+              std::shared_ptr<const NodeStore> store = {});
 
 private:
     friend class Walk;

@@ -3,6 +3,7 @@
 // zigzag, and readers that cannot run past their end.
 #pragma once
 
+#include <algorithm>
 #include <cstdint>
 #include <cstring>
 #include <string>
@@ -13,11 +14,12 @@ namespace kurvo {
 /// The columns, by their numbers in the file.
 enum class Column : std::uint32_t {
     End = 0,
-    Names = 1,      ///< NUL-terminated
-    Kinds = 2,      ///< u16 a node: EntryKind | NodeFlag (door, unreadable, unfinished)
-    Children = 3,   ///< varint a folder: number of children
-    Sizes = 4,      ///< varint a node: st_size; 0 for folders and special files
-    Blocks = 5,     ///< a node: 512-byte blocks; varint in version 1, zigzag varint of the difference to usualBlocks() later
+    Names = 1,    ///< NUL-terminated
+    Kinds = 2,    ///< u16 a node: EntryKind | NodeFlag (door, unreadable, unfinished)
+    Children = 3, ///< varint a folder: number of children
+    Sizes = 4,    ///< varint a node: st_size; 0 for folders and special files
+    Blocks =
+        5, ///< a node: 512-byte blocks; varint in version 1, zigzag varint of the difference to usualBlocks() later
     Modified = 6,   ///< zigzag varint a node: seconds since the previous node's
     ModifiedNs = 7, ///< varint a node
     Inodes = 8,     ///< zigzag varint a node: difference to the previous node's
@@ -120,6 +122,13 @@ public:
         }
         const std::string_view result(at_, static_cast<std::size_t>(end - at_));
         at_ = end + 1;
+        return result;
+    }
+    /// As many bytes as are there, at most.
+    std::string_view bytes(std::size_t count)
+    {
+        const std::string_view result(at_, std::min(count, left()));
+        at_ += result.size();
         return result;
     }
     bool failed() const { return failed_; }

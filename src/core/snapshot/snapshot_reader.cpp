@@ -19,33 +19,6 @@
 namespace kurvo {
 namespace {
 
-bool isValid(const RawNode& node)
-{
-    // More than any filesystem can hold is damage.
-    constexpr std::uint64_t mostBlocks = std::uint64_t{1} << 54;
-    return (node.kind & 7) <= static_cast<std::uint16_t>(EntryKind::CharacterDevice) && !node.name.empty() &&
-           node.modifiedNs < 1000000000 && node.blocks < mostBlocks && node.size <= INT64_MAX;
-}
-
-NewNode nodeOf(const RawNode& raw, std::uint64_t parentDevice)
-{
-    NewNode node;
-    node.name = raw.name;
-    node.stat.kind = static_cast<EntryKind>(raw.kind & 7);
-    node.flags = raw.kind & (FlagDoor | FlagUnreadable | FlagUnfinished);
-    node.stat.size = raw.size;
-    node.stat.blocks = raw.blocks;
-    node.stat.modified = raw.modified;
-    node.stat.modifiedNs = static_cast<std::uint32_t>(raw.modifiedNs);
-    node.stat.inode = raw.inode;
-    node.stat.uid = static_cast<std::uint32_t>(raw.owner);
-    node.stat.device = raw.isFolder() ? raw.device : parentDevice;
-    node.stat.links = static_cast<std::uint32_t>(std::min<std::uint64_t>(raw.links, UINT32_MAX));
-    if (!raw.isFolder())
-        node.type = typeOfName(raw.name);
-    return node;
-}
-
 /// Nodes on their way from the columns into the tree, in whole groups of children.
 struct Batch {
     std::vector<NewNode> nodes;

@@ -12,19 +12,18 @@
 #include "core/snapshot/blocks.h"
 #include "core/snapshot/figures_index.h"
 #include "core/snapshot/header.h"
+#include "core/snapshot/node_source.h"
 #include "core/snapshot/snapshot.h"
 #include "core/tree/matching.h"
 
 namespace kurvo {
 namespace {
 
-constexpr std::uint16_t writtenFlags = 7 | FlagDoor | FlagUnreadable | FlagUnfinished;
-
 /// Writes node after node: in full, or as steps over the nodes of a base.
 class NodeWriter {
 public:
     NodeWriter(BlockWriter& out, const FileTree& tree, const Matching* matching)
-        : out_(out), tree_(tree), store_(tree.store()), matching_(matching)
+        : sink_(out, tree.store()), tree_(tree), store_(tree.store()), matching_(matching)
     {
     }
     void write(const std::vector<NodeId>& nodes)
@@ -54,55 +53,22 @@ public:
     }
 
 private:
-    void put(Column c, std::uint64_t value)
-    {
-        out_.column(c).varint(value);
-        out_.item(c);
-    }
-    void difference(Column c, std::uint64_t value, std::uint64_t previous)
-    {
-        out_.column(c).difference(value, previous);
-        out_.item(c);
-    }
-    std::uint64_t links(const FileTree& tree, NodeId node) const
-    {
-        const auto& store = tree.store();
-        return store.has(node, FlagLinked) ? store.linkSets()[store.linkSetOf(node)].links : 1;
-    }
-
     void insert(NodeId node)
     {
-        out_.column(Column::Names).text(tree_.name(node));
-        out_.item(Column::Names);
-        out_.column(Column::Kinds).u16(store_.flags(node) & writtenFlags);
-        out_.item(Column::Kinds);
-        put(Column::Sizes, store_.ownApparent(node));
-        difference(Column::Blocks, store_.ownDisk(node) / 512, usualBlocks(store_.ownApparent(node)));
-        const auto modified = static_cast<std::uint64_t>(store_.modified(node));
-        difference(Column::Modified, modified, previousModified_);
-        previousModified_ = modified;
-        put(Column::ModifiedNs, store_.modifiedNs(node));
-        difference(Column::Inodes, store_.inode(node), previousInode_);
-        previousInode_ = store_.inode(node);
-        put(Column::Owners, store_.owner(node));
-        if (store_.isFolder(node)) {
-            put(Column::Children, tree_.countChildren(node));
-            put(Column::Devices, store_.device(node));
-        } else {
-            put(Column::Links, links(tree_, node));
-        }
+        const bool isFolder = store_.isFolder(node);
+        sink_.insert(node, isFolder ? tree_.countChildren(node) : 0, isFolder ? 0 : store_.linksOf(node));
     }
     void patch(NodeId node, NodeId base)
     {
         const auto& was = matching_->before().store();
-        put(Column::Sizes, store_.ownApparent(node));
-        difference(Column::Blocks, store_.ownDisk(node) / 512, usualBlocks(store_.ownApparent(node)));
-        difference(Column::Modified, static_cast<std::uint64_t>(store_.modified(node)),
-                   static_cast<std::uint64_t>(was.modified(base)));
-        put(Column::ModifiedNs, store_.modifiedNs(node));
-        difference(Column::Inodes, store_.inode(node), was.inode(base));
+        sink_.put(Column::Sizes, store_.ownApparent(node));
+        sink_.difference(Column::Blocks, store_.ownDisk(node) / 512, usualBlocks(store_.ownApparent(node)));
+        sink_.difference(Column::Modified, static_cast<std::uint64_t>(store_.modified(node)),
+                         static_cast<std::uint64_t>(was.modified(base)));
+        sink_.put(Column::ModifiedNs, store_.modifiedNs(node));
+        sink_.difference(Column::Inodes, store_.inode(node), was.inode(base));
         if (store_.isFolder(node))
-            put(Column::Children, tree_.countChildren(node));
+            sink_.put(Column::Children, tree_.countChildren(node));
     }
 
     /// More changed than a patch has.
@@ -113,7 +79,7 @@ private:
         const bool isFolder = store_.isFolder(node);
         return (store_.flags(node) & writtenFlags) != (was.flags(base) & writtenFlags) ||
                store_.owner(node) != was.owner(base) ||
-               (isFolder ? store_.device(node) != was.device(base) : links(tree_, node) != links(before, base)) ||
+               (isFolder ? store_.device(node) != was.device(base) : store_.linksOf(node) != was.linksOf(base)) ||
                (node == rootNode && tree_.name(node) != before.name(base));
     }
     bool isSame(NodeId node, NodeId base) const
@@ -151,15 +117,14 @@ private:
     void close()
     {
         if (count_ > 0)
-            put(Column::Steps, count_ << 2 | static_cast<std::uint64_t>(step_));
+            sink_.put(Column::Steps, count_ << 2 | static_cast<std::uint64_t>(step_));
         count_ = 0;
     }
 
-    BlockWriter& out_;
+    NodeSink<BlockWriter> sink_;
     const FileTree& tree_;
     const NodeStore& store_;
     const Matching* matching_;
-    std::uint64_t previousModified_ = 0, previousInode_ = 0;
     NodeId next_ = 0; ///< of the base
     ChainStep step_ = ChainStep::Copy;
     std::uint64_t count_ = 0;

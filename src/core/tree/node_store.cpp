@@ -270,6 +270,7 @@ void NodeStore::setRoot(const EntryStat& stat, NameWriter& writer)
 
 void NodeStore::seal()
 {
+    const Lock lock(mutex_); // somebody may still ask for links
     std::sort(linkPairs_.begin(), linkPairs_.end(), [this](const auto& a, const auto& b) {
         return a.first != b.first ? a.first < b.first : comparePaths(a.second, b.second) < 0;
     });
@@ -287,7 +288,6 @@ void NodeStore::seal()
     }
     std::sort(linkPairs_.begin(), linkPairs_.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
     linkPairs_.shrink_to_fit();
-    const Lock lock(mutex_);
     linkIndex_ = {};
 }
 
@@ -296,6 +296,14 @@ std::uint32_t NodeStore::linkSetOf(NodeId node) const
     const auto at = std::lower_bound(linkPairs_.begin(), linkPairs_.end(), node,
                                      [](const auto& pair, NodeId wanted) { return pair.second < wanted; });
     return at->first;
+}
+
+std::uint32_t NodeStore::linksOf(NodeId node) const
+{
+    if (!has(node, FlagLinked))
+        return 1;
+    const Lock lock(mutex_); // while it grows they are by member already, for ids only grow
+    return linkSets_[linkSetOf(node)].links;
 }
 
 std::int64_t NodeStore::modified(NodeId node) const

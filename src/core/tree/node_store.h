@@ -122,6 +122,8 @@ public:
     }
     /// The set of a node with FlagLinked.
     std::uint32_t linkSetOf(NodeId node) const;
+    /// st_nlink of a node that is no folder, as far as is known while the store grows.
+    std::uint32_t linksOf(NodeId node) const;
 
     NodeId parent(NodeId node) const { return chunk(node).parent[row(node)]; }
     EntryKind kind(NodeId node) const { return static_cast<EntryKind>(facts(node) & 7); }
