@@ -170,10 +170,9 @@ void Desk::look()
     const bool began = !growth_ || (place_.tree && place_.tree->sharedStore() != store);
     if (began)
         growth_ = std::make_shared<GrowingTree>(store);
-    looking_ = true;
-    work_.run([growth = growth_](const std::stop_token&) { return growth->look(); },
+    work_.run([held = looking_.begin(), growth = growth_](const std::stop_token&) { return growth->look(); },
               [this, growth = growth_, began](std::shared_ptr<const FileTree> tree) {
-                  looking_ = false;
+                  looking_.end();
                   if (!scanning_ || !grows_ || growth != growth_)
                       return;
                   const bool another = began && hasPlace();

@@ -206,7 +206,7 @@ private:
     bool scanning_ = false;
     bool grows_ = false; ///< what is scanned is a place anew: read again, it stays as it is until the scan has ended
     std::uint64_t scanSerial_ = 0;
-    bool looking_ = false;
+    Busy looking_;
     std::stop_source scanStop_;
     std::shared_ptr<ScanProgress> progress_;
     std::shared_ptr<GrowingTree> growth_;

@@ -108,10 +108,9 @@ void FindPage::look()
         std::uint64_t disk = 0;
     };
     tree_ = place.tree;
-    busy_ = true;
     desk_.work().run(
-        [tree = place.tree, filter = filter_, context, question = question_, top = top_, lore = desk_.lore(),
-         kernel = place.isHere ? runningKernel() : std::string()](const std::stop_token&) mutable {
+        [held = busy_.begin(), tree = place.tree, filter = filter_, context, question = question_, top = top_,
+         lore = desk_.lore(), kernel = place.isHere ? runningKernel() : std::string()](const std::stop_token&) mutable {
             if (filter.asksForAdvice() && !context.advice)
                 context.advice = std::make_shared<const TreeAdvice>(
                     adviseTree(lore ? lore->rules.book : RuleBook::builtIn(), *tree));
@@ -132,7 +131,7 @@ void FindPage::look()
             return found;
         },
         [this, request = ++request_](Found found) {
-            busy_ = false;
+            busy_.end();
             if (std::exchange(again_, false))
                 look();
             if (request != request_ || !desk_.hasPlace() || desk_.place().tree != tree_)

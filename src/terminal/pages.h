@@ -113,7 +113,7 @@ private:
     std::shared_ptr<const FileTree> tree_;
     NodeId top_ = noNode;
     Measure measure_ = Measure::Disk;
-    bool busy_ = false;
+    Busy busy_;
     unsigned request_ = 0;
 };
 
@@ -153,7 +153,8 @@ private:
     std::uint64_t disk_ = 0;
     std::size_t found_ = 0;
     unsigned request_ = 0;
-    bool busy_ = false, again_ = false;
+    Busy busy_;
+    bool again_ = false;
 };
 
 /// What stands out.

@@ -54,7 +54,6 @@ void TablePage::refresh()
         return;
     if (busy_) // what comes is looked at then
         return;
-    busy_ = true;
     struct Counted {
         std::vector<Row> rows;
         std::uint64_t total = 0;
@@ -63,7 +62,7 @@ void TablePage::refresh()
     top_ = place.focus;
     measure_ = place.measure;
     desk_.work().run(
-        [of = of_, tree = place.tree, top = place.focus, measure = place.measure,
+        [held = busy_.begin(), of = of_, tree = place.tree, top = place.focus, measure = place.measure,
          advice = place.advice](const std::stop_token&) {
             Counted counted;
             if (of == Of::Roles) {
@@ -91,7 +90,7 @@ void TablePage::refresh()
             return counted;
         },
         [this, request = ++request_](Counted counted) {
-            busy_ = false;
+            busy_.end();
             if (request != request_)
                 return;
             rows_ = std::move(counted.rows);

@@ -16,6 +16,23 @@
 
 namespace kurvo::terminal {
 
+/// Whether a piece of work is under way. What begin() returns is held by it, so that it is over also when it threw.
+class Busy {
+public:
+    std::shared_ptr<void> begin()
+    {
+        auto held = std::make_shared<char>();
+        held_ = held;
+        return held;
+    }
+    /// What it found has come.
+    void end() { held_.reset(); }
+    explicit operator bool() const { return !held_.expired(); }
+
+private:
+    std::weak_ptr<void> held_;
+};
+
 class Work {
 public:
     Work();

@@ -55,9 +55,13 @@ TEST_CASE("work that throws ends in a sentence", "[work]")
     Work work;
     std::vector<std::string> said;
     work.failed = [&](const std::string& sentence) { said.push_back(sentence); };
-    work.run([](const std::stop_token&) -> int { throw std::bad_alloc(); }, [](int) { FAIL("it found nothing"); });
+    Busy busy;
+    work.run([held = busy.begin()](const std::stop_token&) -> int { throw std::bad_alloc(); },
+             [](int) { FAIL("it found nothing"); });
+    CHECK(busy);
     work.run([](const std::stop_token&) -> int { throw std::runtime_error("odd"); }, [](int) { FAIL("nor did this"); });
     settleUntil(work, [&] { return said.size() == 2; });
+    CHECK_FALSE(busy); // it can be asked anew
     REQUIRE(said.size() == 2);
     CHECK((said[0].find("memory") != std::string::npos || said[1].find("memory") != std::string::npos));
     CHECK((said[0].find("odd") != std::string::npos || said[1].find("odd") != std::string::npos));

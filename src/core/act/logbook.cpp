@@ -12,6 +12,8 @@
 #include <cctype>
 #include <cerrno>
 
+#include <fmt/format.h>
+
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/database.h"
@@ -27,10 +29,10 @@ constexpr std::array actionNames{"trash", "delete", "move", "empty trash"};
 
 const Database::Layout layout{
     "runs of the logbook",
-    3,
+    4,
     "CREATE TABLE run (id INTEGER PRIMARY KEY, began INTEGER NOT NULL, ended INTEGER NOT NULL, place BLOB NOT NULL,"
     " host TEXT NOT NULL, free_before INTEGER NOT NULL, free_after INTEGER NOT NULL, rights_run INTEGER NOT NULL "
-    "DEFAULT 0);"
+    "DEFAULT 0, rule TEXT NOT NULL DEFAULT '');"
     "CREATE TABLE step (id INTEGER PRIMARY KEY, run INTEGER NOT NULL REFERENCES run(id), action TEXT NOT NULL,"
     " state TEXT NOT NULL, path BLOB NOT NULL, kind INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER NOT NULL,"
     " size INTEGER NOT NULL, modified INTEGER NOT NULL, modified_ns INTEGER NOT NULL, disk INTEGER NOT NULL,"
@@ -41,7 +43,7 @@ const Database::Layout layout{
     " target_drive TEXT NOT NULL, sealed INTEGER NOT NULL);"
     "CREATE INDEX step_run ON step (run);"
     "CREATE INDEX step_state ON step (state);"
-    "PRAGMA user_version = 3;",
+    "PRAGMA user_version = 4;",
     {"ALTER TABLE step ADD COLUMN frees INTEGER NOT NULL DEFAULT 0;"
      "ALTER TABLE step ADD COLUMN held_open INTEGER NOT NULL DEFAULT 0;"
      "UPDATE step SET frees = disk;"
@@ -53,7 +55,9 @@ const Database::Layout layout{
      "ALTER TABLE step ADD COLUMN source_drive TEXT NOT NULL DEFAULT '';"
      "ALTER TABLE step ADD COLUMN target_drive TEXT NOT NULL DEFAULT '';"
      "ALTER TABLE step ADD COLUMN sealed INTEGER NOT NULL DEFAULT 0;"
-     "PRAGMA user_version = 3;"}};
+     "PRAGMA user_version = 3;",
+     "ALTER TABLE run ADD COLUMN rule TEXT NOT NULL DEFAULT '';"
+     "PRAGMA user_version = 4;"}};
 
 /// What is written of a step, in the order of put(); `id` follows.
 #define KURVO_STEP_COLUMNS                                                                                             \
@@ -159,14 +163,15 @@ Result<Done> Logbook::begin(LoggedRun& run)
     const FilesAs as(owner_);
     if (auto opened = open(true); !opened)
         return opened;
-    Statement add(*database_, "INSERT INTO run (began, ended, place, host, free_before, free_after, rights_run) VALUES "
-                              "(?, 0, ?, ?, ?, 0, 0)");
+    Statement add(*database_, "INSERT INTO run (began, ended, place, host, free_before, free_after, rights_run, rule) "
+                              "VALUES (?, 0, ?, ?, ?, 0, 0, ?)");
     if (!add)
         return database_->error();
     add.number(1, run.began);
     add.bytes(2, run.place);
     add.text(3, run.host);
     add.number(4, signedOf(run.freeBefore));
+    add.text(5, run.rule);
     if (add.step() != SQLITE_DONE)
         return database_->error();
     run.id = database_->lastRow();
@@ -296,11 +301,11 @@ Result<std::vector<LoggedRun>> Logbook::runs()
         return opened.error().kind == ErrorKind::NotFound ? Result<std::vector<LoggedRun>>(all) : opened.error();
     Statement read(
         *database_,
-        "SELECT id, began, ended, place, host, free_before, free_after, rights_run FROM run ORDER BY id DESC");
+        "SELECT id, began, ended, place, host, free_before, free_after, rights_run, rule FROM run ORDER BY id DESC");
     int got = SQLITE_ERROR;
     while (read && (got = read.step()) == SQLITE_ROW)
         all.push_back({read.numberAt(0), read.numberAt(1), read.numberAt(2), read.textAt(3), read.textAt(4),
-                       unsignedOf(read.numberAt(5)), unsignedOf(read.numberAt(6)), read.numberAt(7)});
+                       unsignedOf(read.numberAt(5)), unsignedOf(read.numberAt(6)), read.numberAt(7), read.textAt(8)});
     return got == SQLITE_DONE ? Result<std::vector<LoggedRun>>(std::move(all)) : database_->error();
 }
 
@@ -421,6 +426,34 @@ Result<Done> Logbook::forget(std::int64_t rightsRun)
             return database_->error();
     }
     return Done{};
+}
+
+Result<std::size_t> Logbook::prune(std::int64_t before)
+{
+    const FilesAs as(owner_);
+    if (auto opened = open(false); !opened)
+        return opened.error().kind == ErrorKind::NotFound ? Result<std::size_t>(std::size_t{0}) : opened.error();
+    std::vector<std::int64_t> old;
+    {
+        // Nothing under way, and nothing left that could be taken back.
+        Statement read(*database_, "SELECT id FROM run WHERE began < ?1 AND ended <> 0 AND NOT EXISTS (SELECT 1 FROM step "
+                                   "WHERE step.run = run.id AND (state NOT IN ('done', 'failed', 'undone', 'emptied', "
+                                   "'planned') OR (state = 'done' AND action IN ('trash', 'move'))))");
+        if (!read)
+            return database_->error();
+        read.number(1, before);
+        int got = SQLITE_ERROR;
+        while ((got = read.step()) == SQLITE_ROW)
+            old.push_back(read.numberAt(0));
+        if (got != SQLITE_DONE)
+            return database_->error();
+    }
+    for (const auto id : old)
+        if (auto gone = database_->runWhole(
+                fmt::format("DELETE FROM step WHERE run = {0}; DELETE FROM run WHERE id = {0};", id));
+            !gone)
+            return gone.error();
+    return old.size();
 }
 
 } // namespace kurvo

@@ -76,6 +76,7 @@ struct LoggedRun {
     /// Carried out with administrator rights: this is a copy of what the helper's own log says, which has it under this
     /// number. Nothing is recovered or taken back from such a copy. 0 for what was done without.
     std::int64_t rightsRun = 0;
+    std::string rule; ///< of upkeep, by which it was carried out; empty for a plan made by hand
     /// The helper was told to go and has not answered: the copy is not there yet.
     static constexpr std::int64_t awaited = -1;
 };
@@ -122,6 +123,9 @@ public:
     Result<Done> take(const LoggedRun& run, const std::vector<LoggedStep>& steps);
     /// Takes such a copy out again.
     Result<Done> forget(std::int64_t rightsRun);
+    /// Lets go of runs that began before, but of none with anything that is under way or could still be taken back.
+    /// Returns how many. Read the history first: it notes what has left the trash.
+    Result<std::size_t> prune(std::int64_t before);
 
 private:
     Result<Done> open(bool make);

@@ -148,7 +148,8 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const RunOptio
         return turn.error();
     const auto ordered = inOrder(plan);
     RunResult result;
-    result.run.began = currentTime();
+    result.run.began = options.now != 0 ? options.now : currentTime();
+    result.run.rule = options.rule;
     result.run.place = plan.place;
     result.run.host = plan.host;
     result.run.freeBefore = freeOf(plan.place);
@@ -174,6 +175,7 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const RunOptio
         } else {
             checked = momentNow();
             finding = checkItem(ordered[i], plan.written, options.guard, room, options.stop);
+            finding.blocked |= options.leaveOpen && finding.inUse;
         }
         if (finding.blocked) {
             step.state = StepState::Failed;
@@ -200,7 +202,7 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const RunOptio
         reporter.progress.bytesDone += step.disk;
     }
     reporter.end();
-    result.run.ended = currentTime();
+    result.run.ended = options.now != 0 ? options.now : currentTime();
     result.run.freeAfter = freeOf(plan.place);
     if (auto ended = logbook.end(result.run); !ended)
         return ended.error();

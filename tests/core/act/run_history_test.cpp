@@ -33,7 +33,7 @@ LoggedStep stepOf(Action action, StepState state, std::uint64_t disk, const std:
 RunRecord someRun()
 {
     RunRecord record;
-    record.run = {7, 1782000000, 1782000060, "/home/warden", "skerry-desk", 10ull << 30, 12ull << 30};
+    record.run = {7, 1782000000, 1782000060, "/home/warden", "skerry-desk", 10ull << 30, 12ull << 30, 0, {}};
     record.steps = {stepOf(Action::Delete, StepState::Done, 3ull << 30, "/home/warden/<dumps> & more"),
                     stepOf(Action::Trash, StepState::Done, 5ull << 30, "/home/warden/copy"),
                     stepOf(Action::Move, StepState::Failed, 1ull << 30, "/home/warden/\"quoted\",film")};
