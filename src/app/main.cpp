@@ -15,6 +15,7 @@
 #include "app/services/log.h"
 #include "app/shell/instance.h"
 #include "app/shell/main_window.h"
+#include "app/shell/tell_upkeep.h"
 #include "app/shell/termination.h"
 #include "core/base/version.h"
 
@@ -72,6 +73,8 @@ void addCarriedFonts()
 
 int main(int argc, char** argv)
 {
+    if (argc == 2 && std::string_view(argv[1]) == "--tell-upkeep") // needs no display
+        return tellUpkeep(argc, argv);
     giveMemoryBack();
     const CarriedCache cache; // before anything looks for fonts
     QApplication application(argc, argv);

@@ -45,6 +45,7 @@ private:
     void addHistory();
     void addDrives();
     void addPlans();
+    void addUpkeep();
     void addLogbook();
     void addSelf();
 
@@ -73,6 +74,9 @@ private:
     LeadArguments leads_;
     CompareArguments compare_;
     MachineArguments machines_;
+    UpkeepArguments upkeep_;
+    WatchArguments watch_;
+    std::string ruleName_;
     SnapshotArguments kept_;
     std::string snapshotTo_;
     std::optional<std::string> aboutName_, aboutNote_;

@@ -14,6 +14,7 @@
 #include "core/leads/leads.h"
 #include "core/scan/scanner.h"
 #include "core/snapshot/snapshot.h"
+#include "core/upkeep/rule.h"
 
 namespace kurvo::cli {
 
@@ -156,6 +157,35 @@ struct MachineArguments {
 int runMachines(const MachineArguments& arguments);
 /// Snapshots of them.
 int runMachinesTake(const MachineArguments& arguments);
+
+struct UpkeepArguments {
+    std::vector<std::string> names; ///< of rules; all that are on when empty
+    bool dryRun = false, evenSo = false, clockIsRight = false, byTimer = false, items = false, json = false;
+    // Of one that is made:
+    UpkeepRule rule;
+    std::vector<std::string> leads, advice, folders;
+    bool trash = false, force = false;
+    std::string action = "tell", most, moreThan, grows; ///< sizes as typed
+};
+int runUpkeepList(bool json);
+/// A rule and its runs.
+int runUpkeepShow(const std::string& name, bool json);
+int runUpkeepRun(const UpkeepArguments& arguments);
+/// Shows what it would do and switches it on, with the timer; or off.
+int runUpkeepSwitch(const std::string& name, bool on);
+int runUpkeepMake(const UpkeepArguments& arguments);
+int runUpkeepRemove(const std::string& name);
+/// "on", "off", or empty: says what it is.
+int runUpkeepTimer(const std::string& wanted);
+
+struct WatchArguments {
+    std::vector<std::string> places; ///< all drives when empty
+    std::string folder;              ///< of the snapshots
+    double warnDays = 0;             ///< ends with 1 where a drive is full within so many; 0: never
+    bool metrics = false, json = false;
+};
+/// Drives that fill, for monitoring.
+int runWatch(const WatchArguments& arguments);
 
 struct DuplicateArguments {
     std::vector<std::string> paths;

@@ -62,6 +62,15 @@ constexpr std::pair<const char*, const char*> more[] = {
      "A plan is a file, see \"kurvoctl help plan-format\". check ends with 1 when an item is held back, and says why. "
      "apply checks each item once more, carries out what is not held back and ends with 1 when something was held "
      "back or failed; --delete must name how many items are deleted for good. undo brings back what can be."},
+    {"upkeep",
+     "A rule says what, from when on, what happens and how much at the most; each is a file, see \"kurvoctl help "
+     "upkeep\". Nothing that is protected, open, to be left alone, marked to be kept or changed within the last hour "
+     "is touched. on shows what a rule would do now and switches it on; a timer runs it once a day. run ends with 1 "
+     "where a rule asks, waits or tells something."},
+    {"watch",
+     "By the snapshots of each drive, and what is free now. Ends with 0, with 1 where a drive will be full within "
+     "--warn-days, with 3 where one could not be asked. --metrics may be written to a file that a collector of figures "
+     "reads."},
     {"logbook", "Every step that was carried out stands there before it is begun; recover ends what was cut off."},
     {"completion", "For bash: source <(kurvoctl completion bash). The packages put them where each shell looks."},
 };
@@ -90,6 +99,9 @@ constexpr struct {
      "kurvoctl duplicates /srv/share --smallest 10M\nkurvoctl duplicates ~/Pictures /media/stick --folders"},
     {"advice", "kurvoctl advice show ~/.cache /var/log/journal\nkurvoctl advice check my-rules.toml"},
     {"plan", "kurvoctl plan make ~/.cache/tiles -o clear.kurvo-plan\nkurvoctl plan apply clear.kurvo-plan"},
+    {"upkeep", "kurvoctl upkeep on old-trash\nkurvoctl upkeep make old-films ~/Videos --where '*.mkv' "
+               "--older-than-days 90 --do trash --most 20G"},
+    {"watch", "kurvoctl watch --warn-days 14\nkurvoctl watch / --metrics > kurvo.prom"},
     {"logbook", "kurvoctl logbook\nkurvoctl logbook report --largest-of / > report.html"},
     {"machines", "kurvoctl machines --tag office\nkurvoctl machines take --at-once 8"},
     {"help", "kurvoctl help filter\nkurvoctl help terms"},

@@ -13,7 +13,8 @@ Models::Models(AppFolders appFolders)
       leads(folders, places, trees, cursor, view, plan, knowledge, notices), snapshots(folders, places, notices),
       rights(folders, places, trees, snapshots, notices), scans(folders, places, trees, snapshots, rights, notices),
       keeper(folders, places, trees, plan, notices), logbook(folders, places, knowledge, notices),
-      runner(folders, places, trees, plan, logbook, scans, rights, notices)
+      runner(folders, places, trees, plan, logbook, scans, rights, notices),
+      upkeep(folders, places, knowledge, notices)
 {
     installPlurals();
     // The threads mostly wait, and one that waits for a slow drive must not hold up the others.
@@ -29,12 +30,13 @@ Models::~Models()
     // Who listened is half gone by now.
     for (QObject* model :
          std::initializer_list<QObject*>{&notices, &knowledge, &places, &trees, &cursor, &view, &plan, &leads,
-                                         &snapshots, &rights, &scans, &keeper, &logbook, &runner})
+                                         &snapshots, &rights, &scans, &keeper, &logbook, &runner, &upkeep})
         model->blockSignals(true);
     leads.stop();
     scans.stopAll();
     rights.stop();
     runner.stop();
+    upkeep.stop();
     keeper.flushPlans();
     QThreadPool::globalInstance()->waitForDone();
 }

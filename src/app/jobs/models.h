@@ -10,6 +10,7 @@
 #include "app/jobs/rights_reader.h"
 #include "app/jobs/scan_jobs.h"
 #include "app/jobs/snapshot_keeper.h"
+#include "app/jobs/upkeep_model.h"
 #include "app/model/cursor.h"
 #include "app/model/place_view.h"
 #include "app/model/plan_model.h"
@@ -38,6 +39,7 @@ struct Models {
     PlanKeeper keeper;
     LogbookModel logbook;
     PlanRunner runner;
+    UpkeepModel upkeep;
 };
 
 } // namespace kurvo::app

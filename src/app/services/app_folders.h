@@ -19,6 +19,8 @@ struct AppFolders {
     std::string practice; ///< the demo's folder of real files
 
     std::string snapshots() const { return joinPath(data, "snapshots"); }
+    /// Of the rules of upkeep.
+    std::string upkeep() const { return own ? joinPath(data, "upkeep") : joinPath(user.config, "kurvo/upkeep"); }
     std::string settings() const
     {
         return own ? joinPath(data, "settings.ini") : joinPath(user.config, "kurvo/settings.ini");

@@ -23,15 +23,20 @@ Desktop::Desktop(QObject* parent, QDBusConnection session, std::optional<QDBusCo
 {
 }
 
-void Desktop::notify(const QString& title, const QString& text)
+void Desktop::notify(const QString& title, const QString& text, const QString& undo)
 {
     if (!session_.isConnected())
         return;
-    if (!std::exchange(listens_, true))
+    if (!std::exchange(listens_, true)) {
         session_.connect(notifications, notificationsPath, notifications, "ActionInvoked", this,
                          SLOT(heardAction(uint, QString)));
+        session_.connect(notifications, notificationsPath, notifications, "NotificationClosed", this,
+                         SLOT(heardClosed(uint, uint)));
+    }
     auto call = QDBusMessage::createMethodCall(notifications, notificationsPath, notifications, "Notify");
-    const QStringList actions{QStringLiteral("default"), tr("Show")};
+    QStringList actions{QStringLiteral("default"), tr("Show")};
+    if (!undo.isEmpty())
+        actions << QStringLiteral("undo") << undo;
     const QVariantMap hints{{QStringLiteral("desktop-entry"), QString::fromLatin1(applicationId)}};
     call << tr("Kurvo") << shown_ << QString::fromLatin1(applicationId) << title << text.toHtmlEscaped() << actions
          << hints << -1;
@@ -40,13 +45,25 @@ void Desktop::notify(const QString& title, const QString& text)
         watcher->deleteLater();
         if (const QDBusPendingReply<uint> reply = *watcher; reply.isValid())
             shown_ = reply.value();
+        else
+            emit notificationClosed(); // nobody shows any
     });
 }
 
-void Desktop::heardAction(uint id, const QString&)
+void Desktop::heardAction(uint id, const QString& action)
+{
+    if (id != shown_ || id == 0)
+        return;
+    if (action == QLatin1String("undo"))
+        emit undoChosen();
+    else
+        emit notificationChosen();
+}
+
+void Desktop::heardClosed(uint id, uint)
 {
     if (id == shown_ && id != 0)
-        emit notificationChosen();
+        emit notificationClosed();
 }
 
 void Desktop::showProgress(std::optional<double> share)

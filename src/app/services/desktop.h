@@ -25,20 +25,25 @@ public:
     explicit Desktop(QObject* parent = nullptr, QDBusConnection session = QDBusConnection::sessionBus(),
                      std::optional<QDBusConnection> system = {});
 
-    /// A notification (freedesktop.org's specification, version 1.2); a later one takes its place.
-    void notify(const QString& title, const QString& text);
+    /// A notification (freedesktop.org's specification, version 1.2); a later one takes its place. `undo`: the words of
+    /// a button that undoes what it tells of; none where empty.
+    void notify(const QString& title, const QString& text, const QString& undo = {});
     /// 0 to 1 on the launcher's icon; nothing: none is shown. As launchers of several desktops read it
     /// (com.canonical.Unity.LauncherEntry).
     void showProgress(std::optional<double> share);
     /// As long as it is asked for, the machine neither sleeps nor shuts down without a question (login1's Inhibit).
     void keepAwake(bool awake, const QString& why = {});
     bool keepsAwake() const { return awake_; }
+    bool hasBus() const { return session_.isConnected(); }
 
 signals:
     void notificationChosen(); ///< it was clicked
+    void undoChosen();
+    void notificationClosed(); ///< or nobody shows any
 
 private slots:
     void heardAction(uint id, const QString& action);
+    void heardClosed(uint id, uint reason);
 
 private:
     QDBusConnection session_;

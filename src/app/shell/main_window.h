@@ -128,6 +128,11 @@ private:
     void saveReport(std::int64_t run);
     void showRecovered(const QStringList& sentences, bool waiting);
     void showLedger();
+    void makeUpkeepCommands(QMenu* menu);
+    void showUpkeep();
+    void makeRule();
+    /// What is looked at, as a rule; nothing, with a word, where nothing of it can be one.
+    std::optional<UpkeepRule> ruleOfWhatIsShown();
     /// Once: that earlier snapshots are let go, and where that is set.
     void tellOfKeeping(std::size_t count);
     void showNotRead();

@@ -54,7 +54,9 @@ void MainWindow::makeCommands()
     makeScanCommands(menu_->addMenu(tr("Scan")));
     makeGoCommands(menu_->addMenu(tr("Go")));
     makeItemCommands(menu_->addMenu(tr("Item")));
-    makePlanCommands(menu_->addMenu(tr("Plan")));
+    auto* plan = menu_->addMenu(tr("Plan"));
+    makePlanCommands(plan);
+    makeUpkeepCommands(plan);
     pictureMenu_ = menu_->addMenu(tr("Picture"));
     makePictureCommands(pictureMenu_);
     makeViewCommands(menu_->addMenu(tr("View")));

@@ -436,9 +436,10 @@ Result<std::size_t> Logbook::prune(std::int64_t before)
     std::vector<std::int64_t> old;
     {
         // Nothing under way, and nothing left that could be taken back.
-        Statement read(*database_, "SELECT id FROM run WHERE began < ?1 AND ended <> 0 AND NOT EXISTS (SELECT 1 FROM step "
-                                   "WHERE step.run = run.id AND (state NOT IN ('done', 'failed', 'undone', 'emptied', "
-                                   "'planned') OR (state = 'done' AND action IN ('trash', 'move'))))");
+        Statement read(*database_,
+                       "SELECT id FROM run WHERE began < ?1 AND ended <> 0 AND NOT EXISTS (SELECT 1 FROM step "
+                       "WHERE step.run = run.id AND (state NOT IN ('done', 'failed', 'undone', 'emptied', "
+                       "'planned') OR (state = 'done' AND action IN ('trash', 'move'))))");
         if (!read)
             return database_->error();
         read.number(1, before);

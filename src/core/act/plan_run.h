@@ -27,10 +27,10 @@ struct RunOptions {
     GuardFacts guard;
     std::stop_token stop;       ///< ends after the item in work; a copy that is being made is taken back
     PauseGate* pause = nullptr; ///< waited at between items and while a copy is made
-    std::string rule = {};  ///< of upkeep, for which it is carried out
-    std::int64_t now = 0;   ///< UTC seconds, as the run is dated; 0: by the clock
-    bool leaveOpen = false; ///< what a program has open stays
     std::function<void(const RunProgress&)> onProgress = {}; ///< told from the thread that carries out
+    std::string rule = {};                                   ///< of upkeep, for which it is carried out
+    std::int64_t now = 0;                                    ///< UTC seconds, as the run is dated; 0: by the clock
+    bool leaveOpen = false;                                  ///< what a program has open stays
 };
 
 struct RunResult {

@@ -74,6 +74,8 @@ std::optional<std::uint64_t> parseSize(std::string_view text)
     if (error != std::errc() || !(amount >= 0) || !std::isfinite(amount))
         return std::nullopt;
     text.remove_prefix(static_cast<std::size_t>(end - text.data()));
+    if (text.size() > 1 && text.front() == ' ') // as sizes are written here: "20.0 GiB"
+        text.remove_prefix(1);
     std::string unit(text);
     std::transform(unit.begin(), unit.end(), unit.begin(),
                    [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; });

@@ -77,7 +77,7 @@ private:
 
     bool waits()
     {
-        if (!acts())
+        if (!acts() || !facts_.live)
             return false;
         if (mayHang(facts_.info.filesystem))
             return waitFor(displayText(rule_.place) +
@@ -145,8 +145,8 @@ private:
         leadFacts.book = facts_.book;
         leadFacts.advice = facts_.advice;
         leadFacts.guard = facts_.guard;
-        gatherLeadFacts(leadFacts,
-                        {true, facts_.info.place == facts_.info.mountPoint, false, facts_.snapshots, std::string()});
+        gatherLeadFacts(leadFacts, {facts_.live, facts_.live && facts_.info.place == facts_.info.mountPoint, false,
+                                    facts_.snapshots, std::string()});
         const auto leads = findLeads(leadFacts, stop_);
         for (const auto* list : {&leads.leads, &leads.rest})
             for (const auto& lead : *list) {
@@ -186,6 +186,8 @@ private:
     void gatherTrash()
     {
         const auto until = facts_.now - rule_.olderDays * day;
+        if (!facts_.live)
+            return;
         for (const auto& folder : existingTrashFolders(rule_.place, facts_.guard.user)) {
             const auto items = listTrash(folder);
             if (!items)
@@ -290,7 +292,7 @@ private:
             else if (facts_.now - tree_.store().modified(node) < youngSeconds)
                 held = displayText(tree_.path(node)) + " changed within the last hour.";
         });
-        if (!held.empty())
+        if (!held.empty() || !facts_.live)
             return held;
         // A file that was unpacked or copied keeps its old date; when it came here does not.
         struct stat s { };
@@ -307,9 +309,8 @@ private:
         if (rule_.action != UpkeepAction::Delete || one.node == noNode)
             return rule_.action;
         bool safe = true;
-        tree_.forEachBelow(one.node, [&](NodeId node) {
-            safe &= facts_.advice->levels[node] == AdviceLevel::UsuallySafe;
-        });
+        tree_.forEachBelow(one.node,
+                           [&](NodeId node) { safe &= facts_.advice->levels[node] == AdviceLevel::UsuallySafe; });
         return safe ? UpkeepAction::Delete : UpkeepAction::Trash;
     }
 
@@ -323,8 +324,8 @@ private:
                 return;
             if (limit_ && look_.bytes >= *limit_)
                 break;
-            UpkeepItem item{one.node == noNode ? one.path : tree_.path(one.node), one.bytes, one.since, actionFor(one),
-                            {}};
+            UpkeepItem item{
+                one.node == noNode ? one.path : tree_.path(one.node), one.bytes, one.since, actionFor(one), {}};
             if (acts())
                 item.held = heldBy(one);
             if (!item.held.empty()) {
@@ -340,7 +341,8 @@ private:
             look_.items.push_back(std::move(item));
         }
         look_.going = look_.items.size();
-        look_.items.insert(look_.items.end(), std::make_move_iterator(held.begin()), std::make_move_iterator(held.end()));
+        look_.items.insert(look_.items.end(), std::make_move_iterator(held.begin()),
+                           std::make_move_iterator(held.end()));
         if (!acts())
             return;
         Plan plan;

@@ -28,6 +28,7 @@ struct UpkeepFacts {
     GuardFacts guard;
     std::string snapshots; ///< the folder of the catalogue; may be empty
     std::int64_t now = 0;  ///< UTC seconds
+    bool live = true;      ///< the tree is of what is on this machine now
 };
 
 enum class UpkeepVerdict : std::uint8_t {

@@ -29,8 +29,8 @@ std::vector<UpkeepRule> readyUpkeepRules(const UserFolders& user)
     using Subject = UpkeepSubject;
     using Do = UpkeepAction;
     std::vector<UpkeepRule> rules;
-    rules.push_back(ready("old-trash", "Trash older than 30 days", user.home, Subject::Trash, {}, Do::Delete, 30,
-                          100 * gibibyte));
+    rules.push_back(
+        ready("old-trash", "Trash older than 30 days", user.home, Subject::Trash, {}, Do::Delete, 30, 100 * gibibyte));
     auto caches = ready("browser-caches", "Thumbnails and browser caches over 2 GiB", user.home, Subject::Advice,
                         {"thumbnails", "browser-cache-gecko", "browser-cache-blink", "browser-worker-cache"},
                         Do::Delete, 0, 20 * gibibyte);
@@ -47,7 +47,8 @@ std::vector<UpkeepRule> readyUpkeepRules(const UserFolders& user)
                           Subject::Leads, {"old-kernels"}, Do::Tell, 0));
     rules.push_back(ready("package-caches", "Packages kept after installing", "/", Subject::Leads,
                           {"apt-archives", "dnf-cache", "zypper-cache", "pacman-cache", "package-cache"}, Do::Tell, 0));
-    auto logs = ready("growing-logs", "Logs that grow by more than 1 GiB a week", "/", Subject::Filter, {}, Do::Tell, 0);
+    auto logs =
+        ready("growing-logs", "Logs that grow by more than 1 GiB a week", "/", Subject::Filter, {}, Do::Tell, 0);
     logs.filter = "role:logs size>100M";
     logs.growsAWeek = gibibyte;
     rules.push_back(std::move(logs));

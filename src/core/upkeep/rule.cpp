@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/upkeep/rule.h"
 
+#include <fcntl.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -13,10 +14,12 @@
 #include <toml++/toml.h>
 
 #include "core/base/figures.h"
+#include "core/base/patience.h"
 #include "core/base/text.h"
 #include "core/find/filter.h"
 #include "core/platform/atomic_file.h"
 #include "core/platform/file_facts.h"
+#include "core/platform/filesystem_identity.h"
 
 namespace kurvo {
 namespace {
@@ -30,9 +33,8 @@ constexpr UpkeepAction actions[] = {UpkeepAction::Tell, UpkeepAction::Trash, Upk
 bool isName(std::string_view name)
 {
     return !name.empty() && name.size() <= 64 && name.front() != '-' &&
-           std::all_of(name.begin(), name.end(), [](char c) {
-               return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-';
-           });
+           std::all_of(name.begin(), name.end(),
+                       [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-'; });
 }
 
 /// Takes a rule apart; the first mistake ends it.
@@ -57,8 +59,7 @@ public:
                 auto& path = name == "to-encoded" ? rule_.to : rule_.place;
                 wrong = text(node, path);
                 path = percentDecoded(path);
-            }
-            else if (name == "to-drive")
+            } else if (name == "to-drive")
                 wrong = text(node, rule_.toDrive);
             else if (name == "filter")
                 wrong = text(node, rule_.filter), ++subjects;
@@ -99,9 +100,10 @@ public:
                 return mistake(line, "\"" + displayText(name) + "\" " + wrong + ".");
         }
         if (subjects != 1)
-            return mistake(1, subjects == 0
-                                  ? "It does not say of what: \"filter\", \"leads\", \"advice\", \"folders\" or \"trash\"."
-                                  : "\"filter\", \"leads\", \"advice\", \"folders\" and \"trash\" go one at a time.");
+            return mistake(1,
+                           subjects == 0
+                               ? "It does not say of what: \"filter\", \"leads\", \"advice\", \"folders\" or \"trash\"."
+                               : "\"filter\", \"leads\", \"advice\", \"folders\" and \"trash\" go one at a time.");
         if (const auto problem = problemOf(rule_); !problem.empty())
             return mistake(1, problem);
         return std::move(rule_);
@@ -217,20 +219,20 @@ std::string describeRule(const UpkeepRule& rule)
         what = "what leads tell of (" + displayText(joined(rule.kinds)) + ")";
         break;
     case UpkeepSubject::Advice:
-        what = "files of the kinds " + displayText(joined(rule.kinds));
+        what = (rule.kinds.size() == 1 ? "files of the kind " : "files of the kinds ") + displayText(joined(rule.kinds));
         break;
     case UpkeepSubject::Folders:
-        what = "folders of the kinds " + displayText(joined(rule.kinds));
+        what = (rule.kinds.size() == 1 ? "folders of the kind " : "folders of the kinds ") + displayText(joined(rule.kinds));
         break;
     case UpkeepSubject::Trash:
         what = "what lies in the trash";
         break;
     }
     if (rule.olderDays > 0)
-        what += (rule.subject == UpkeepSubject::Trash ? " for " : " and did not change for ") +
+        what += (rule.subject == UpkeepSubject::Trash ? " for " : ", not changed for ") +
                 formatItems(static_cast<std::uint64_t>(rule.olderDays), "day");
     if (rule.growsAWeek > 0)
-        what += " and grows by more than " + formatBytes(rule.growsAWeek) + " a week";
+        what += ", growing by more than " + formatBytes(rule.growsAWeek) + " a week";
     std::string does;
     switch (rule.action) {
     case UpkeepAction::Tell:
@@ -246,7 +248,7 @@ std::string describeRule(const UpkeepRule& rule)
         does = "Moves to " + displayText(rule.to) + " ";
         break;
     }
-    auto all = does + what + " in " + displayText(rule.place);
+    auto all = does + what + ", in " + displayText(rule.place);
     if (rule.moreThan > 0)
         all += ", once that is more than " + formatBytes(rule.moreThan);
     if (rule.fullerThan > 0)
@@ -286,7 +288,8 @@ std::string problemOf(const UpkeepRule& rule)
         return "\"grows-a-week\" is only told: what grows is in use.";
     if (acts && rule.olderDays == 0 && rule.moreThan == 0 && rule.fullerThan == 0)
         return "It does not say from when on: \"older-than-days\", \"more-than\" or \"fuller-than\".";
-    if (rule.subject == UpkeepSubject::Trash && (rule.action == UpkeepAction::Trash || rule.action == UpkeepAction::Move))
+    if (rule.subject == UpkeepSubject::Trash &&
+        (rule.action == UpkeepAction::Trash || rule.action == UpkeepAction::Move))
         return "What lies in the trash can be deleted or told of.";
     if ((rule.action == UpkeepAction::Move) != !rule.to.empty())
         return rule.to.empty() ? "A move needs \"to\", a folder on another drive." : "\"to\" goes with a move only.";
@@ -324,8 +327,8 @@ UpkeepRules readUpkeepRules(const std::string& folder)
     UpkeepRules all;
     std::error_code error;
     std::vector<std::string> files;
-    for (auto at = std::filesystem::directory_iterator(folder, error); !error && at != std::filesystem::directory_iterator();
-         at.increment(error))
+    for (auto at = std::filesystem::directory_iterator(folder, error);
+         !error && at != std::filesystem::directory_iterator(); at.increment(error))
         if (auto name = at->path().filename().string(); name.ends_with(suffix) && !name.starts_with('.'))
             files.push_back(at->path().string());
     std::sort(files.begin(), files.end());
@@ -415,6 +418,15 @@ Result<Done> removeUpkeepRule(const std::string& folder, const std::string& name
     return Done{};
 }
 
+std::string driveAt(const std::string& folder)
+{
+    const auto identity = askWithin(std::chrono::seconds(10), [folder] {
+        const UniqueFd fd(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+        return fd ? driveIdentity(fd.get()) : std::string();
+    });
+    return identity.value_or(std::string());
+}
+
 std::string upkeepFolder(const UserFolders& user)
 {
     return joinPath(user.config, "kurvo/upkeep");
@@ -478,7 +490,8 @@ std::vector<std::string> fightsOf(const std::vector<UpkeepRule>& rules, const Up
         if (!found)
             continue;
         const auto* other = path.size() > 1 ? path.front() : first;
-        auto sentence = fmt::format("The rules \"{}\" and \"{}\" would move the same to and fro.", first->name, other->name);
+        auto sentence =
+            fmt::format("The rules \"{}\" and \"{}\" would move the same to and fro.", first->name, other->name);
         const auto swapped =
             fmt::format("The rules \"{}\" and \"{}\" would move the same to and fro.", other->name, first->name);
         if (std::find(fights.begin(), fights.end(), swapped) == fights.end())

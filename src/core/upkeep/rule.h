@@ -18,11 +18,11 @@ const char* upkeepActionName(UpkeepAction action);
 
 /// What a rule speaks of; one of these.
 enum class UpkeepSubject : std::uint8_t {
-    Filter, ///< files that a filter finds (docs/filter.md)
-    Leads,  ///< what leads of these kinds hold (docs/leads.md)
-    Advice, ///< files that these rules of the advice speak of (docs/advice.md)
+    Filter,  ///< files that a filter finds (docs/filter.md)
+    Leads,   ///< what leads of these kinds hold (docs/leads.md)
+    Advice,  ///< files that these rules of the advice speak of (docs/advice.md)
     Folders, ///< the same, folders as a whole
-    Trash   ///< what lies in the user's trash on the place's drive
+    Trash    ///< what lies in the user's trash on the place's drive
 };
 
 struct UpkeepRule {
@@ -34,16 +34,16 @@ struct UpkeepRule {
     std::vector<std::string> kinds; ///< of Leads: the part of their ids before the colon; of Advice, Folders: rule ids
 
     // From when on.
-    int olderDays = 0;             ///< not changed for so long; of the trash: in it for so long; 0: any
-    std::uint64_t moreThan = 0;    ///< only where there is more in all, and then the oldest until no more is left
-    double fullerThan = 0;         ///< percent: only where the drive is fuller, and then the oldest until it is not
-    std::uint64_t growsAWeek = 0;  ///< only files that grew by more in a week, by the snapshots; of Tell
+    int olderDays = 0;            ///< not changed for so long; of the trash: in it for so long; 0: any
+    std::uint64_t moreThan = 0;   ///< only where there is more in all, and then the oldest until no more is left
+    double fullerThan = 0;        ///< percent: only where the drive is fuller, and then the oldest until it is not
+    std::uint64_t growsAWeek = 0; ///< only files that grew by more in a week, by the snapshots; of Tell
 
     UpkeepAction action = UpkeepAction::Tell;
-    std::string to;        ///< Move: the folder; bytes
-    std::string toDrive;   ///< which drive that is (driveIdentity()); empty where it is not known
+    std::string to;         ///< Move: the folder; bytes
+    std::string toDrive;    ///< which drive that is (driveIdentity()); empty where it is not known
     std::uint64_t most = 0; ///< bytes of one run; more stops it, and it asks. Not of Tell
-    int keepDays = 30;     ///< Trash: after so long in the trash what this rule put there is deleted; 0: never
+    int keepDays = 30;      ///< Trash: after so long in the trash what this rule put there is deleted; 0: never
     bool on = false;
     bool operator==(const UpkeepRule&) const = default;
 };
@@ -67,6 +67,8 @@ Result<UpkeepRule> readUpkeepRule(const std::string& file);
 /// Writes or replaces it in that folder, which is made.
 Result<Done> writeUpkeepRule(const std::string& folder, const UpkeepRule& rule);
 Result<Done> removeUpkeepRule(const std::string& folder, const std::string& name);
+/// Which drive a rule that moves there is meant for: driveIdentity() of the folder; empty where it is not there.
+std::string driveAt(const std::string& folder);
 /// Where the rules of this user are.
 std::string upkeepFolder(const UserFolders& user);
 /// A name for a rule with this title that none of these has: "old-installers-2".

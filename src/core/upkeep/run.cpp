@@ -35,19 +35,26 @@ public:
     {
         if (const auto known = facts_.find(place); known != facts_.end())
             return known->second;
-        auto scan = wish_.scanner ? wish_.scanner(place, wish_.scan, wish_.stop) : kurvo::scan(place, wish_.scan, wish_.stop);
-        if (!scan)
-            return scan.error();
-        if (wish_.stop.stop_requested())
-            return Error{ErrorKind::Cancelled, place, 0, "It was stopped."};
-        if (scan->driveGone || scan->outOfMemory)
-            return Error{ErrorKind::System, place, 0,
-                         displayText(place) + " could not be read to its end; the rule waits for its next run."};
         UpkeepFacts facts;
-        facts.tree = scan->tree;
-        facts.info = describeScan(*scan);
+        if (wish_.shown && wish_.dryRun && wish_.shownInfo.place == place) {
+            facts.tree = wish_.shown;
+            facts.info = wish_.shownInfo;
+            facts.live = !facts.info.sample;
+        } else {
+            auto scan = wish_.scanner ? wish_.scanner(place, wish_.scan, wish_.stop)
+                                      : kurvo::scan(place, wish_.scan, wish_.stop);
+            if (!scan)
+                return scan.error();
+            if (wish_.stop.stop_requested())
+                return Error{ErrorKind::Cancelled, place, 0, "It was stopped."};
+            if (scan->driveGone || scan->outOfMemory)
+                return Error{ErrorKind::System, place, 0,
+                             displayText(place) + " could not be read to its end; the rule waits for its next run."};
+            facts.tree = scan->tree;
+            facts.info = describeScan(*scan);
+        }
         const auto capacity = wish_.capacity ? wish_.capacity(place) : readCapacity(place);
-        facts.capacity = capacity ? *capacity : facts.info.capacity;
+        facts.capacity = capacity && facts.live ? *capacity : facts.info.capacity;
         facts.book = wish_.book;
         facts.advice = std::make_shared<const TreeAdvice>(adviseTree(*wish_.book, *facts.tree));
         MarkStore store(joinPath(wish_.data, "marks.db"));
@@ -59,7 +66,7 @@ public:
             std::make_shared<const TreeMarks>(facts.tree, std::make_shared<const MarkBook>(std::move(*marks)));
         facts.guard = {wish_.user, wish_.data, wish_.packages};
         facts.snapshots = wish_.snapshots;
-        facts.now = wish_.now;
+        facts.now = facts.live ? wish_.now : facts.info.taken; // the sample is of another day
         return facts_[place] = std::move(facts);
     }
     /// Something was done there: what was seen of places that hold it, or lie in it, is old.
@@ -107,7 +114,14 @@ public:
             if (wish_.onRule)
                 wish_.onRule(rule.name);
             outcomes.push_back(one(rule));
+            const auto& outcome = outcomes.back();
+            if (outcome.news && !wish_.dryRun)
+                book_.news.push_back(
+                    {wish_.now, rule.title.empty() ? rule.name : rule.title, outcome.sentence(), outcome.run});
         }
+        constexpr std::size_t mostNews = 50;
+        if (book_.news.size() > mostNews)
+            book_.news.erase(book_.news.begin(), book_.news.end() - mostNews);
         if (!wish_.dryRun) {
             if (const auto kept = writeUpkeepBook(bookFile_, book_); !kept)
                 return kept.error();
@@ -362,6 +376,12 @@ UpkeepBook readUpkeepBook(const std::string& file)
         return from.contains(name) && from[name].is_number_integer() ? from[name].get<std::int64_t>() : 0;
     };
     book.lastRun = number(json, "last_run");
+    if (json.contains("news") && json["news"].is_array())
+        for (const auto& one : json["news"])
+            if (one.is_object() && one.contains("rule") && one["rule"].is_string() && one.contains("sentence") &&
+                one["sentence"].is_string())
+                book.news.push_back({number(one, "at"), percentDecoded(one["rule"].get<std::string>()),
+                                     percentDecoded(one["sentence"].get<std::string>()), number(one, "run")});
     if (!json.contains("rules") || !json["rules"].is_object())
         return book;
     for (const auto& [name, one] : json["rules"].items()) {
@@ -396,7 +416,13 @@ Result<Done> writeUpkeepBook(const std::string& file, const UpkeepBook& book)
                        {"kept_away", percentEncoded(state.keptAway)},
                        {"agreed", state.agreed},
                        {"share", state.share}};
-    const auto text = nlohmann::json{{"last_run", book.lastRun}, {"rules", rules}}.dump(1) + "\n";
+    auto news = nlohmann::json::array();
+    for (const auto& one : book.news)
+        news.push_back({{"at", one.at},
+                        {"rule", percentEncoded(one.rule)},
+                        {"sentence", percentEncoded(one.sentence)},
+                        {"run", one.run}});
+    const auto text = nlohmann::json{{"last_run", book.lastRun}, {"rules", rules}, {"news", news}}.dump(1) + "\n";
     if (auto made = makeFolders(std::string(parentPath(file))); !made)
         return made.error();
     auto out = AtomicFile::create(file);

@@ -33,29 +33,41 @@ struct UpkeepState {
 };
 
 /// upkeep.json in Kurvo's data folder. What cannot be understood is taken for nothing known.
+/// Something that a person has not been told yet.
+struct UpkeepNews {
+    std::int64_t at = 0; ///< UTC seconds
+    std::string rule;    ///< its title, or its name
+    std::string sentence;
+    std::int64_t run = 0; ///< of the logbook; 0 where nothing was carried out
+};
+
 struct UpkeepBook {
     std::int64_t lastRun = 0; ///< UTC seconds, by the clock of then
     std::map<std::string, UpkeepState> states;
+    std::vector<UpkeepNews> news; ///< oldest first; the last fifty
 };
 UpkeepBook readUpkeepBook(const std::string& file);
 Result<Done> writeUpkeepBook(const std::string& file, const UpkeepBook& book);
 
 struct UpkeepWish {
-    std::vector<UpkeepRule> rules;     ///< all there are: they must not fight
-    std::vector<std::string> only;     ///< names; all that are on when empty
+    std::vector<UpkeepRule> rules; ///< all there are: they must not fight
+    std::vector<std::string> only; ///< names; all that are on when empty
     UserFolders user;
-    std::string data;                  ///< Kurvo's own: its logbook, marks and upkeep.json
-    std::string snapshots;             ///< the folder of the catalogue
+    std::string data;      ///< Kurvo's own: its logbook, marks and upkeep.json
+    std::string snapshots; ///< the folder of the catalogue
     std::shared_ptr<const RuleBook> book;
     const PackageDatabase* packages = nullptr;
     ScanOptions scan;
-    std::int64_t now = 0;              ///< UTC seconds
-    bool dryRun = false;               ///< only looks
-    bool evenSo = false;               ///< whoever calls has seen what it would do, and agrees
-    bool clockIsRight = false;         ///< see clockProblem()
+    std::int64_t now = 0;      ///< UTC seconds
+    bool dryRun = false;       ///< only looks
+    bool evenSo = false;       ///< whoever calls has seen what it would do, and agrees
+    bool clockIsRight = false; ///< see clockProblem()
     std::stop_token stop;
-    std::function<void(const std::string&)> onRule = {};        ///< its name, before it is looked at
-    std::function<void(const RunProgress&)> onProgress = {};    ///< while it is carried out
+    std::function<void(const std::string&)> onRule = {};     ///< its name, before it is looked at
+    std::function<void(const RunProgress&)> onProgress = {}; ///< while it is carried out
+    /// A tree that stands for a scan of its own place, where somebody looks at it; may be null. Only to look.
+    std::shared_ptr<const FileTree> shown = {};
+    SnapshotInfo shownInfo = {};
     /// How a place is scanned, and how full its drive is; the real ones unless given.
     std::function<Result<ScanResult>(const std::string&, const ScanOptions&, std::stop_token)> scanner = {};
     std::function<Result<Capacity>(const std::string&)> capacity = {};
@@ -64,13 +76,13 @@ struct UpkeepWish {
 struct UpkeepOutcome {
     UpkeepRule rule;
     UpkeepLook look;
-    std::string problem;        ///< why it could not be looked at or carried out, a sentence; empty where it was
-    std::int64_t run = 0;       ///< of the logbook; 0 where nothing was carried out
-    std::size_t done = 0;       ///< items
-    std::uint64_t bytes = 0;    ///< of them
-    std::size_t letGo = 0;      ///< items that it put into the trash long ago, deleted from there now
+    std::string problem;     ///< why it could not be looked at or carried out, a sentence; empty where it was
+    std::int64_t run = 0;    ///< of the logbook; 0 where nothing was carried out
+    std::size_t done = 0;    ///< items
+    std::uint64_t bytes = 0; ///< of them
+    std::size_t letGo = 0;   ///< items that it put into the trash long ago, deleted from there now
     std::uint64_t letGoBytes = 0;
-    bool news = false;          ///< worth telling a person: something was done, or is told or asked for the first time
+    bool news = false; ///< worth telling a person: something was done, or is told or asked for the first time
     std::string sentence() const;
 };
 

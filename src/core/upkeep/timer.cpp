@@ -70,8 +70,7 @@ std::string upkeepService(const std::string& program)
 {
     return "# Written by Kurvo: \"kurvoctl upkeep timer off\" removes it.\n"
            "[Unit]\n"
-           "Description=Kurvo's upkeep: what its rules say\n"
-           "Documentation=man:kurvoctl-upkeep(1)\n\n"
+           "Description=Kurvo's upkeep: what its rules say\n\n"
            "[Service]\n"
            "Type=oneshot\n"
            "ExecStart=" +
@@ -87,8 +86,7 @@ std::string upkeepTimer()
 {
     return "# Written by Kurvo: \"kurvoctl upkeep timer off\" removes it.\n"
            "[Unit]\n"
-           "Description=Kurvo's upkeep, once a day\n"
-           "Documentation=man:kurvoctl-upkeep(1)\n\n"
+           "Description=Kurvo's upkeep, once a day\n\n"
            "[Timer]\n"
            "OnCalendar=daily\n"
            "RandomizedDelaySec=1h\n"
@@ -137,9 +135,11 @@ Result<Done> switchUpkeepTimer(bool on, const UserFolders& user, const std::stri
         return done;
     for (const auto& file : {service, timer}) // what nobody starts would only look as if somebody did
         (void)::unlink(file.c_str());
-    return Error{ErrorKind::Unsupported, {}, 0,
-                 done.error().sentence + " With cron, this line runs it once a day (crontab -e): " +
-                     upkeepCronLine(displayText(program))};
+    return Error{ErrorKind::Unsupported,
+                 {},
+                 0,
+                 done.error().sentence +
+                     " With cron, this line runs it once a day (crontab -e): " + upkeepCronLine(displayText(program))};
 }
 
 } // namespace kurvo

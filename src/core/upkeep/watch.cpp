@@ -101,9 +101,8 @@ std::string watchedAsMetrics(const std::vector<Watched>& drives)
     });
     family("kurvo_drive_growth_bytes", "By how much it grows a day, where snapshots say so clearly.",
            [](const Watched& drive) { return drive.bytesADay; });
-    family("kurvo_drive_full_seconds", "Until it is full, where snapshots say so clearly.", [](const Watched& drive) {
-        return drive.daysLeft ? Figure(*drive.daysLeft * day) : std::nullopt;
-    });
+    family("kurvo_drive_full_seconds", "Until it is full, where snapshots say so clearly.",
+           [](const Watched& drive) { return drive.daysLeft ? Figure(*drive.daysLeft * day) : std::nullopt; });
     return text + "# EOF\n";
 }
 

@@ -33,7 +33,8 @@ TEST_CASE("a rule is read as it was written", "[upkeep]")
     auto moving = someRule();
     moving.name = "films-to-archive";
     moving.action = UpkeepAction::Move;
-    moving.place = "/home/w\xff" "arden \"x\"";
+    moving.place = "/home/w\xff"
+                   "arden \"x\"";
     moving.to = "/mnt/archive/films";
     moving.toDrive = "0a1b";
     moving.fullerThan = 92.5;
@@ -72,8 +73,8 @@ TEST_CASE("the ready rules are rules, name what the advice knows, and are off", 
         CHECK_FALSE(rule.on);
         CHECK_FALSE(describeRule(rule).empty());
         for (const auto& kind : rule.kinds)
-            CHECK((kind == "old-kernels" ||
-                   std::any_of(known->rules().begin(), known->rules().end(), [&](const auto& r) { return r.id == kind; })));
+            CHECK((kind == "old-kernels" || std::any_of(known->rules().begin(), known->rules().end(),
+                                                        [&](const auto& r) { return r.id == kind; })));
         REQUIRE(writeUpkeepRule(t / "upkeep", rule));
     }
     CHECK(readUpkeepRules(t / "upkeep").problems.empty());
@@ -114,7 +115,8 @@ TEST_CASE("a mistaken rule is told with its file and line, and the others work",
     says("place = \"/home\"\nfilter = \"*.iso\"\nolder-than-days = 3\ndo = \"trash\"\n", "\"most\" is missing");
     says("place = \"/home\"\nfilter = \"*.iso\"\ndo = \"shred\"\n", "\"do\" takes");
     says("place = \"/home\"\nfilter = \"*.iso\"\ndo = \"move\"\nmost = \"5G\"\nolder-than-days = 3\n", "needs \"to\"");
-    says("place = \"/home\"\nfilter = \"*.iso\"\ndo = \"move\"\nto = \"/home/warden/x\"\nmost = \"5G\"\nolder-than-days = 3\n",
+    says("place = \"/home\"\nfilter = \"*.iso\"\ndo = \"move\"\nto = \"/home/warden/x\"\nmost = "
+         "\"5G\"\nolder-than-days = 3\n",
          "again and again");
     says("place = \"/home\"\ntrash = true\nolder-than-days = 3\ndo = \"trash\"\nmost = \"5G\"\n", "can be deleted");
     says(std::string(100'000, '#'), "");
@@ -159,7 +161,8 @@ TEST_CASE("a rule gets a name that is free", "[upkeep]")
 TEST_CASE("the units run kurvoctl wherever it is", "[upkeep]")
 {
     const auto service = upkeepService("/opt/a \"b\" 100%/$x/kurvoctl");
-    CHECK(service.find("ExecStart=\"/opt/a \\\"b\\\" 100%%/$$x/kurvoctl\" upkeep run --by-timer\n") != std::string::npos);
+    CHECK(service.find("ExecStart=\"/opt/a \\\"b\\\" 100%%/$$x/kurvoctl\" upkeep run --by-timer\n") !=
+          std::string::npos);
     CHECK(upkeepTimer().find("Persistent=true") != std::string::npos);
     CHECK(upkeepCronLine("/opt/it's 100%/kurvoctl").find("100\\%") != std::string::npos);
     const TestFolder t;

@@ -227,7 +227,8 @@ TEST_CASE("a rule that would do more than it may, or than it ever did, stops and
         CHECK(done.look.verdict == UpkeepVerdict::Asks);
         CHECK(done.news);
         CHECK(exists(dump));
-        CHECK(readUpkeepBook(h.wish.data + "/upkeep.json").states.at("dumps").asks.find("1.00 MiB") != std::string::npos);
+        CHECK(readUpkeepBook(h.wish.data + "/upkeep.json").states.at("dumps").asks.find("1.00 MiB") !=
+              std::string::npos);
         CHECK_FALSE(h.runOne().news); // asked once
         h.wish.evenSo = true;
         CHECK(h.runOne().done == 1);
@@ -282,7 +283,9 @@ TEST_CASE("over a limit the oldest go, until it is kept", "[upkeep]")
     {
         rule.fullerThan = 90;
         std::uint64_t used = 900 << 20;
-        h.wish.capacity = [&](const std::string&) { return Result<Capacity>(Capacity{1000 << 20, used, 0, (1000 << 20) - used}); };
+        h.wish.capacity = [&](const std::string&) {
+            return Result<Capacity>(Capacity{1000 << 20, used, 0, (1000 << 20) - used});
+        };
         CHECK(h.runOne().done == 0);
         used = 902 << 20;
         CHECK(h.runOne().done == 2);
