@@ -43,10 +43,12 @@ void Desktop::notify(const QString& title, const QString& text, const QString& u
     auto* watcher = new QDBusPendingCallWatcher(session_.asyncCall(call), this);
     connect(watcher, &QDBusPendingCallWatcher::finished, this, [this, watcher] {
         watcher->deleteLater();
-        if (const QDBusPendingReply<uint> reply = *watcher; reply.isValid())
+        if (const QDBusPendingReply<uint> reply = *watcher; reply.isValid()) {
             shown_ = reply.value();
-        else
+            emit notificationShown();
+        } else {
             emit notificationClosed(); // nobody shows any
+        }
     });
 }
 

@@ -39,6 +39,7 @@ public:
 signals:
     void notificationChosen(); ///< it was clicked
     void undoChosen();
+    void notificationShown();
     void notificationClosed(); ///< or nobody shows any
 
 private slots:

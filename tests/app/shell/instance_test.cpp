@@ -16,6 +16,9 @@
 #include "app/services/log.h"
 #include "app/shell/away.h"
 #include "app/window_fixture.h"
+#include "core/act/plan_run.h"
+#include "core/base/figures.h"
+#include "core/upkeep/run.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
@@ -87,16 +90,18 @@ struct Desk : QObject {
     Q_OBJECT
     Q_CLASSINFO("D-Bus Interface", "org.freedesktop.Notifications")
 public:
-    QStringList said;
+    QStringList said, buttons;
 public slots:
     uint Notify(const QString&, uint replaces, const QString&, const QString& title, const QString& text,
-                const QStringList&, const QVariantMap&, int)
+                const QStringList& actions, const QVariantMap&, int)
     {
         said << QStringLiteral("%1|%2|%3").arg(replaces).arg(title, text);
+        buttons = actions;
         return 7;
     }
 signals:
     void ActionInvoked(uint id, const QString& action);
+    void NotificationClosed(uint id, uint reason);
 };
 
 struct Login : QObject {
@@ -118,6 +123,55 @@ public slots:
 };
 
 } // namespace
+
+TEST_CASE("what a rule did is told on the desktop, and taken back from there", "[window][desktop][upkeep]")
+{
+    Session s;
+    const auto data = s.t / "home/share/kurvo";
+    UserFolders user{s.t / "home", s.t / "home/share", s.t / "home/config", ::geteuid()};
+    const auto path = s.t.text("home/films/old.mkv", "what was filmed");
+    PlanFile plan;
+    plan.host = hostName();
+    plan.place = s.t / "home";
+    const auto planned = readPlannedItem(path, {});
+    REQUIRE(planned);
+    plan.items = {*planned};
+    plan.written = currentTime();
+    std::int64_t run = 0;
+    {
+        Logbook logbook(data + "/logbook.db");
+        RunOptions options;
+        options.guard.user = user;
+        options.rule = "films";
+        const auto ran = runPlan(logbook, plan, options);
+        REQUIRE(ran);
+        run = ran->run.id;
+    }
+    REQUIRE_FALSE(exists(path));
+    UpkeepBook book;
+    book.news.push_back({currentTime(), "Old films", "1 item, 4.00 KiB put into the trash.", run});
+    REQUIRE(writeUpkeepBook(data + "/upkeep.json", book));
+    auto& alone = s.start({"--tell-upkeep"});
+    CHECK(s.ended(alone) == 0); // nobody shows it: the window will tell it
+    CHECK(readUpkeepBook(data + "/upkeep.json").news.size() == 1);
+
+    auto connection = QDBusConnection::connectToBus(s.address, "upkeep desk");
+    Desk desk;
+    REQUIRE(connection.registerObject("/org/freedesktop/Notifications", &desk,
+                                      QDBusConnection::ExportAllSlots | QDBusConnection::ExportAllSignals));
+    REQUIRE(connection.registerService("org.freedesktop.Notifications"));
+    auto& teller = s.start({"--tell-upkeep"});
+    REQUIRE(QTest::qWaitFor([&] { return desk.said.size() == 1; }, 20000));
+    CHECK(desk.said[0].contains("Old films: 1 item"));
+    CHECK(desk.buttons.contains("undo"));
+    CHECK(QTest::qWaitFor([&] { return readUpkeepBook(data + "/upkeep.json").news.empty(); }, 5000)); // told
+    emit desk.ActionInvoked(7, "undo");
+    REQUIRE(QTest::qWaitFor([&] { return desk.said.size() == 2; }, 20000));
+    CHECK(desk.said[1].contains("back in place"));
+    CHECK(readAll(path) == "what was filmed");
+    CHECK(s.ended(teller) == 0);
+    QDBusConnection::disconnectFromBus("upkeep desk");
+}
 
 TEST_CASE("paths go over the bus as they are", "[window][desktop]")
 {
