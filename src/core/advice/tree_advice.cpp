@@ -31,15 +31,17 @@ public:
         advice_.rules.assign(nodes, TreeAdvice::noRule);
         advice_.levels.assign(nodes, AdviceLevel::YourCall);
         advice_.roles.assign(nodes, Role::NotKnown);
-        const auto path = tree_.path(rootNode);
-        State state;
-        auto role = roleAbove(path);
-        const auto rule = patterns_.follow(path, state);
-        const bool system = isSystemPath(path);
-        note(rootNode, rule, system, role);
         std::vector<Folder> top;
-        top.push_back({rootNode, std::move(state), advice_.roles[rootNode],
-                       static_cast<std::uint32_t>(componentsOf(path).size()), system});
+        for (const NodeId root : tree_.places()) {
+            const auto path = tree_.path(root);
+            State state;
+            const auto role = roleAbove(path);
+            const auto rule = patterns_.follow(path, state);
+            const bool system = isSystemPath(path);
+            note(root, rule, system, role);
+            top.push_back({root, std::move(state), advice_.roles[root],
+                           static_cast<std::uint32_t>(componentsOf(path).size()), system});
+        }
         // Few folders hold most of a tree: each thread takes some of those near the root, the largest first.
         const auto members = stretchCount(nodes);
         while (members > 1 && !top.empty() && top.size() < 64 * members) {

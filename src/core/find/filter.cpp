@@ -119,14 +119,17 @@ const std::string& BoundFilter::pathOf(Path& path, NodeId node) const
         const auto above = tree_->parent(folder);
         if (above == noNode || above != path.above) {
             path.above = above;
-            path.aboveText = above == noNode ? std::string() : tree_->path(above);
-            if (above != noNode && !path.aboveText.ends_with('/'))
+            const bool begins = above == noNode || (above == rootNode && tree_->isTogether()); // a whole path
+            path.aboveText = begins ? std::string() : tree_->path(above);
+            if (!begins && !path.aboveText.ends_with('/'))
                 path.aboveText += '/';
         }
         path.text = path.aboveText;
-        path.text += tree_->name(folder);
-        if (!path.text.ends_with('/'))
-            path.text += '/';
+        if (folder != rootNode || !tree_->isTogether()) {
+            path.text += tree_->name(folder);
+            if (!path.text.ends_with('/'))
+                path.text += '/';
+        }
         path.length = path.text.size();
     }
     path.text.resize(path.length);

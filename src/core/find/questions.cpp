@@ -84,7 +84,7 @@ OldKernels findOldKernels(const FileTree& tree, const std::string& running)
 {
     OldKernels old;
     const auto& store = tree.store();
-    const auto root = tree.path(rootNode);
+    const auto root = tree.isTogether() ? "/" : tree.path(rootNode);
     const auto folderAt = [&](const char* place) -> std::optional<NodeId> {
         const auto found = tree.find(joinPath(root, place));
         return found && tree.isFolder(*found) ? found : std::nullopt;
@@ -136,7 +136,7 @@ Questions::Questions(std::shared_ptr<const FileTree> tree, std::int64_t now, con
             if (tree_->isFolder(node))
                 kinds_[store.folderIndex(node)] |= InOldKernel;
         });
-    if (const auto boot = tree_->find(joinPath(tree_->path(rootNode), "boot"));
+    if (const auto boot = tree_->find(joinPath(tree_->isTogether() ? "/" : tree_->path(rootNode), "boot"));
         boot && tree_->isFolder(*boot) && !oldKernels_.empty())
         kinds_[store.folderIndex(*boot)] |= InBoot;
 }

@@ -168,7 +168,7 @@ void addOutside(const Gathering& g, std::vector<Candidate>& all)
 
 void gatherInstalled(const Gathering& g, std::vector<Candidate>& all)
 {
-    if (g.facts.guard.packages && g.facts.tree->path(rootNode) == "/")
+    if (g.facts.guard.packages && g.facts.tree->find("/"))
         addPackages(g, *g.facts.guard.packages, all);
     addStores(g, all);
     addOutside(g, all);

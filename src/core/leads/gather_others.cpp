@@ -126,7 +126,7 @@ std::uint64_t leadThreshold(const FileTree& tree)
 void gatherOldKernels(const Gathering& g, std::vector<Candidate>& all)
 {
     const auto& tree = *g.facts.tree;
-    if (tree.path(rootNode) != "/")
+    if (!tree.find("/"))
         return; // another machine's drive is not served by this one's package manager
     const auto old = findOldKernels(tree, g.facts.runningKernel);
     if (old.releases.empty())

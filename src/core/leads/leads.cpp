@@ -324,7 +324,9 @@ private:
     /// Blocks that files share, and compression, make less come free than is counted. Only some files are looked at.
     void askDisk()
     {
-        if (!blockSharing(tree_.path(rootNode)).shares)
+        const auto places = tree_.places();
+        if (std::none_of(places.begin(), places.end(),
+                         [this](NodeId place) { return blockSharing(tree_.path(place)).shares; }))
             return;
         std::vector<Candidate*> first;
         for (auto& candidate : chosen_)

@@ -30,16 +30,18 @@ TreeMarks::TreeMarks(std::shared_ptr<const FileTree> tree, std::shared_ptr<const
         if (const auto node = tree_->find(path); node && book_->kindIndex(mark.kind))
             own_.emplace(*node, &mark);
     // What the place lies in can be marked as well.
-    const Mark* above = nullptr;
-    auto path = tree_->path(rootNode);
-    while (path != "/" && !above) {
-        path = std::string(parentPath(path));
-        if (const auto found = book_->marks.find(path);
-            found != book_->marks.end() && book_->kindIndex(found->second.kind))
-            above = &found->second;
+    for (const NodeId root : tree_->places()) {
+        const Mark* above = nullptr;
+        auto path = tree_->path(root);
+        while (path != "/" && !above) {
+            path = std::string(parentPath(path));
+            if (const auto found = book_->marks.find(path);
+                found != book_->marks.end() && book_->kindIndex(found->second.kind))
+                above = &found->second;
+        }
+        if (above)
+            own_.emplace(root, above);
     }
-    if (above)
-        own_.emplace(rootNode, above);
     if (own_.empty())
         return;
     const auto& store = tree_->store();
@@ -55,7 +57,7 @@ const Mark* TreeMarks::own(NodeId node) const
 {
     const auto found = own_.find(node);
     // The mark of a folder above the place is only inherited.
-    return found == own_.end() || (node == rootNode && found->second->path != tree_->path(rootNode)) ? nullptr
+    return found == own_.end() || (tree_->isPlace(node) && found->second->path != tree_->path(node)) ? nullptr
                                                                                                      : found->second;
 }
 

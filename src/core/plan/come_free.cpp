@@ -143,10 +143,9 @@ std::uint64_t heldBack(std::vector<Stretch> planned, std::vector<Stretch> others
     return static_cast<std::uint64_t>(std::max(0.0, held) + 0.5);
 }
 
-} // namespace
-
-ComesFree comesFree(const FileTree& tree, const std::vector<NodeId>& items, const ComesFreeOptions& options,
-                    std::stop_token stop)
+/// Of items that lie in one place.
+ComesFree comesFreeOf(const FileTree& tree, NodeId place, const std::vector<NodeId>& items,
+                      const ComesFreeOptions& options, std::stop_token stop)
 {
     ComesFree out;
     const auto& store = tree.store();
@@ -159,7 +158,7 @@ ComesFree comesFree(const FileTree& tree, const std::vector<NodeId>& items, cons
     if (!options.live || items.empty())
         return out;
 
-    const auto sharing = blockSharing(tree.path(rootNode));
+    const auto sharing = blockSharing(tree.path(place));
     const auto open = options.askPrograms ? OpenByOthers::read() : OpenByOthers();
     std::vector<bool> isPlanned(sharing.shares ? tree.extent().nodes : 0);
     std::vector<NodeId> files;
@@ -221,6 +220,24 @@ ComesFree comesFree(const FileTree& tree, const std::vector<NodeId>& items, cons
     if (sharing.snapshots)
         out.bytes += planned.own * ofAnExtent;
     return out;
+}
+
+} // namespace
+
+ComesFree comesFree(const FileTree& tree, const std::vector<NodeId>& items, const ComesFreeOptions& options,
+                    std::stop_token stop)
+{
+    ComesFree sum;
+    for (const NodeId place : tree.places()) { // each drive has its own ways
+        std::vector<NodeId> here;
+        std::copy_if(items.begin(), items.end(), std::back_inserter(here),
+                     [&](NodeId item) { return tree.isAtOrBelow(item, place); });
+        const auto one = comesFreeOf(tree, place, here, options, stop);
+        for (const auto field : {&ComesFree::bytes, &ComesFree::links, &ComesFree::shared, &ComesFree::compressed,
+                                 &ComesFree::inlined, &ComesFree::heldOpen, &ComesFree::files, &ComesFree::looked})
+            sum.*field += one.*field;
+    }
+    return sum;
 }
 
 Result<ComesFree> comesFreeOf(const std::string& path, std::stop_token stop)

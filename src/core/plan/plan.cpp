@@ -75,7 +75,7 @@ Result<PlanItemPtr> Plan::newItem(const FileTree& tree, NodeId node, const Guard
                                   const Intent& intent) const
 {
     auto path = tree.path(node);
-    if (node == rootNode)
+    if (tree.isPlace(node))
         return refused(path, displayText(path) + " is the place that was scanned. Plan what is inside it instead.");
     if (tree.store().has(node, FlagDoor))
         return refused(path, displayText(path) + " is another mounted filesystem. Scan it as a place of its own.");

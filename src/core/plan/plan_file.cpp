@@ -206,7 +206,9 @@ std::size_t restorePlan(const PlanFile& file, const FileTree& tree, const GuardF
         const auto& planned = file.items[i];
         auto item = planned.item;
         const NodeId node = nodes[i];
-        if (node == noNode && !isAtOrBelow(item.path, tree.path(rootNode))) {
+        const auto places = tree.places();
+        if (node == noNode && std::none_of(places.begin(), places.end(),
+                                           [&](NodeId place) { return isAtOrBelow(item.path, tree.path(place)); })) {
             item.content = planned.content;
             lost += plan.addOutside(std::move(item), facts) ? 0 : 1;
             continue;

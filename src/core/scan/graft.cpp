@@ -139,4 +139,63 @@ Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts)
     return result;
 }
 
+std::shared_ptr<const FileTree> joinTrees(const std::string& title,
+                                          const std::vector<std::shared_ptr<const FileTree>>& trees)
+{
+    auto label = title;
+    std::replace(label.begin(), label.end(), '/', '|');
+    auto store = std::make_shared<NodeStore>(std::string(NodeStore::togetherMark) + label);
+    NodeStore::NameWriter names(*store);
+    EntryStat nothing;
+    nothing.kind = EntryKind::Folder;
+    store->setRoot(nothing, names);
+    struct Pending {
+        const FileTree* source;
+        NodeId from, to;
+    };
+    std::vector<Pending> pending;
+    std::vector<NewNode> group;
+    std::vector<const FileTree*> kept;
+    for (std::size_t i = 0; i < trees.size(); ++i) {
+        const auto root = trees[i]->name(rootNode);
+        bool known = false;
+        for (std::size_t k = 0; k < trees.size() && !known; ++k) {
+            if (k == i || trees[k]->name(rootNode) == root) {
+                known = k < i; // the same place twice
+                continue;
+            }
+            const auto found = trees[k]->find(root);
+            known = found && !trees[k]->store().has(*found, FlagDoor); // behind a door another drive is mounted
+        }
+        if (!known)
+            kept.push_back(trees[i].get());
+    }
+    for (const auto* tree : kept) {
+        group.push_back(copyOf(tree->store(), rootNode));
+        group.back().flags &= static_cast<std::uint16_t>(~FlagDoor);
+    }
+    auto first = store->append(rootNode, group, names).first;
+    for (std::uint32_t i = 0; i < kept.size(); ++i)
+        pending.push_back({kept[i], rootNode, first + i});
+    std::vector<NodeId> children;
+    while (!pending.empty()) {
+        const auto [source, from, to] = pending.back();
+        pending.pop_back();
+        group.clear();
+        children.clear();
+        source->forEachChild(from, [&, &source = source](NodeId child) {
+            group.push_back(copyOf(source->store(), child));
+            children.push_back(child);
+        });
+        if (group.empty())
+            continue;
+        first = store->append(to, group, names).first;
+        for (std::uint32_t i = 0; i < group.size(); ++i)
+            if (group[i].stat.kind == EntryKind::Folder)
+                pending.push_back({source, children[i], first + i});
+    }
+    store->seal();
+    return std::make_shared<FileTree>(std::move(store));
+}
+
 } // namespace kurvo

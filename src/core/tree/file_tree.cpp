@@ -260,13 +260,27 @@ std::optional<NodeId> FileTree::findChild(NodeId folder, std::string_view wanted
     return found;
 }
 
+std::vector<NodeId> FileTree::places() const
+{
+    std::vector<NodeId> roots;
+    if (isTogether())
+        forEachChild(rootNode, [&roots](NodeId child) { roots.push_back(child); });
+    else
+        roots.push_back(rootNode);
+    return roots;
+}
+
 std::optional<NodeId> FileTree::find(std::string_view path) const
 {
-    const auto root = name(rootNode);
-    if (!kurvo::isAtOrBelow(path, root))
+    if (path == name(rootNode))
+        return rootNode;
+    NodeId at = noNode;
+    for (const NodeId root : places())
+        if (kurvo::isAtOrBelow(path, name(root)) && (at == noNode || name(root).size() > name(at).size()))
+            at = root;
+    if (at == noNode)
         return std::nullopt;
-    NodeId at = rootNode;
-    path.remove_prefix(root.size());
+    path.remove_prefix(name(at).size());
     while (!path.empty()) {
         if (path.front() == '/') {
             path.remove_prefix(1);

@@ -67,6 +67,13 @@ public:
     /// The node can be reached from the root.
     bool contains(NodeId node) const;
 
+    /// Several places as one (joinTrees()): the root is no folder of a drive, and each in it is a place's root.
+    bool isTogether() const { return store_->isTogether(); }
+    /// The root, or the root of one of several places.
+    bool isPlace(NodeId node) const { return node == rootNode || (parent(node) == rootNode && isTogether()); }
+    /// The roots of all places: the root alone where it is one.
+    std::vector<NodeId> places() const;
+
     NodeId parent(NodeId node) const { return store_->parent(node); }
     bool isFolder(NodeId node) const { return store_->isFolder(node); }
     bool isHidden(NodeId node) const { return store_->has(node, FlagHidden); }
@@ -121,7 +128,7 @@ public:
     /// Children, largest first by `measure`; equal ones by name.
     std::vector<NodeId> sortedChildren(NodeId folder, Measure measure) const;
     bool isAtOrBelow(NodeId node, NodeId folder) const;
-    /// The node at an absolute path, given as the store has it.
+    /// The node at an absolute path, given as the store has it; of several places the innermost that holds it.
     std::optional<NodeId> find(std::string_view path) const;
     std::optional<NodeId> findChild(NodeId folder, std::string_view name) const;
     /// From the root to the node, both included.

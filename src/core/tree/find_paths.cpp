@@ -56,13 +56,20 @@ void descend(const FileTree& tree, const Pending& here, std::vector<NodeId>& fou
 std::vector<NodeId> findPaths(const FileTree& tree, const std::vector<std::string_view>& paths)
 {
     std::vector<NodeId> found(paths.size(), noNode);
-    const auto root = tree.name(rootNode);
-    Pending first{rootNode, {}};
-    for (std::size_t i = 0; i < paths.size(); ++i)
-        if (isAtOrBelow(paths[i], root))
-            first.rests.push_back({withoutSlashes(paths[i].substr(root.size())), i});
     std::vector<Pending> pending;
-    pending.push_back(std::move(first));
+    for (const NodeId root : tree.places())
+        pending.push_back({root, {}});
+    for (std::size_t i = 0; i < paths.size(); ++i) {
+        Pending* inner = nullptr; // of places that hold each other the innermost
+        for (auto& place : pending)
+            if (isAtOrBelow(paths[i], tree.name(place.at)) &&
+                (!inner || tree.name(place.at).size() > tree.name(inner->at).size()))
+                inner = &place;
+        if (inner)
+            inner->rests.push_back({withoutSlashes(paths[i].substr(tree.name(inner->at).size())), i});
+        else if (paths[i] == tree.name(rootNode))
+            found[i] = rootNode;
+    }
     while (!pending.empty()) {
         const auto here = std::move(pending.back());
         pending.pop_back();

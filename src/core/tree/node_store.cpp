@@ -370,9 +370,11 @@ std::string NodeStore::path(NodeId node) const
     std::vector<NodeId> chain;
     for (; parent(node) != noNode; node = parent(node))
         chain.push_back(node);
-    std::string out(name(rootNode));
+    std::string out;
+    if (chain.empty() || !isTogether())
+        out = name(rootNode);
     for (auto at = chain.rbegin(); at != chain.rend(); ++at) {
-        if (out.empty() || out.back() != '/')
+        if (!out.empty() ? out.back() != '/' : !isTogether())
             out += '/';
         out += name(*at);
     }

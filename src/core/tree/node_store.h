@@ -66,6 +66,9 @@ struct StoreExtent {
 /// immutable and may be read from any thread.
 class NodeStore {
 public:
+    /// What the name of a root that stands for several places begins with (see joinTrees()): the folders in it are the
+    /// roots of places, and have whole paths as their names.
+    static constexpr std::string_view togetherMark = "//";
     explicit NodeStore(std::string_view rootPath);
     ~NodeStore();
     NodeStore(const NodeStore&) = delete;
@@ -164,6 +167,8 @@ public:
     /// Compares the paths of two nodes by their bytes, without building them. Negative, zero or positive.
     int comparePaths(NodeId a, NodeId b) const;
     std::string path(NodeId node) const;
+    /// The root is none of a filesystem, but stands for several places.
+    bool isTogether() const { return name(0).starts_with(togetherMark); }
 
 private:
     static constexpr unsigned chunkBits = 16;
