@@ -292,6 +292,8 @@ NodeId Comparing::openNode(NodeId node) const
     // By its path below the place.
     const auto& tree = now != noNode ? comparison_->now() : comparison_->before();
     const auto path = tree.path(now != noNode ? now : comparison_->beforeOf(node));
+    if (place->isTogether())
+        return place->tree->find(path).value_or(noNode);
     auto below = std::string_view(path).substr(tree.path(rootNode).size());
     while (below.starts_with('/'))
         below.remove_prefix(1);

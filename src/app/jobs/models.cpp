@@ -14,7 +14,7 @@ Models::Models(AppFolders appFolders)
       rights(folders, places, trees, snapshots, notices), scans(folders, places, trees, snapshots, rights, notices),
       keeper(folders, places, trees, plan, notices), logbook(folders, places, knowledge, notices),
       runner(folders, places, trees, plan, logbook, scans, rights, notices),
-      upkeep(folders, places, knowledge, notices)
+      upkeep(folders, places, knowledge, notices), together(places, trees, scans, notices)
 {
     installPlurals();
     // The threads mostly wait, and one that waits for a slow drive must not hold up the others.
@@ -30,7 +30,7 @@ Models::~Models()
     // Who listened is half gone by now.
     for (QObject* model :
          std::initializer_list<QObject*>{&notices, &knowledge, &places, &trees, &cursor, &view, &plan, &leads,
-                                         &snapshots, &rights, &scans, &keeper, &logbook, &runner, &upkeep})
+                                         &snapshots, &rights, &scans, &keeper, &logbook, &runner, &upkeep, &together})
         model->blockSignals(true);
     leads.stop();
     scans.stopAll();

@@ -10,6 +10,7 @@
 #include "app/jobs/rights_reader.h"
 #include "app/jobs/scan_jobs.h"
 #include "app/jobs/snapshot_keeper.h"
+#include "app/jobs/together.h"
 #include "app/jobs/upkeep_model.h"
 #include "app/model/cursor.h"
 #include "app/model/place_view.h"
@@ -40,6 +41,7 @@ struct Models {
     LogbookModel logbook;
     PlanRunner runner;
     UpkeepModel upkeep;
+    Together together;
 };
 
 } // namespace kurvo::app

@@ -23,6 +23,40 @@ bool Place::isShownInPart(NodeId node) const
             narrowing->tree->sums(node).folders != tree->sums(node).folders);
 }
 
+const PlacePart* Place::partAt(std::string_view path) const
+{
+    const PlacePart* found = nullptr; // of places that hold each other the innermost
+    for (const auto& part : parts)
+        if (isAtOrBelow(path, part.info.place) && (!found || part.info.place.size() > found->info.place.size()))
+            found = &part;
+    return found;
+}
+
+void Place::addUpParts()
+{
+    capacity = {};
+    std::vector<std::string> counted;
+    for (const auto& part : parts) {
+        if (std::find(counted.begin(), counted.end(), part.info.mountPoint) != counted.end())
+            continue;
+        counted.push_back(part.info.mountPoint);
+        capacity.total += part.capacity.total;
+        capacity.used += part.capacity.used;
+        capacity.reserved += part.capacity.reserved;
+        capacity.free += part.capacity.free;
+    }
+    info.capacity = capacity;
+}
+
+std::uint64_t Place::freeAfter(const PlacePart& part) const
+{
+    std::uint64_t planned = 0;
+    for (const auto& item : plan.items())
+        if (partAt(item.path) == &part)
+            planned += item.disk;
+    return part.capacity.free + planned;
+}
+
 DriveAreas Place::areas() const
 {
     if (!wholeDrive || narrowing || capacity.total == 0)

@@ -91,6 +91,15 @@ struct Narrowing {
     QString words;                                       ///< how it was asked for
 };
 
+/// One of several places that are looked at together.
+struct PlacePart {
+    SnapshotInfo info;
+    std::string snapshotFile; ///< as Place's
+    QString name;
+    Capacity capacity;
+    bool live = false; ///< of what is on this machine now
+};
+
 struct Place {
     std::uint64_t id = 0; ///< given by PlaceStore; jobs find their place again by it
     SnapshotInfo info;
@@ -144,7 +153,23 @@ struct Place {
     std::vector<Destination> destinations;
     std::vector<KeptRun> runs; ///< that changed something here; newest last
 
+    std::vector<PlacePart> parts; ///< of several places together; empty of one
+
     bool isGrowing() const { return tree->isGrowing(); }
+    bool isTogether() const { return !parts.empty(); }
+    /// What is shown lies on this machine as it is now, as far as is known.
+    bool isLive() const
+    {
+        return parts.empty() ? !fromSnapshot
+                             : std::all_of(parts.begin(), parts.end(), [](const PlacePart& part) { return part.live; });
+    }
+    /// Of several places the one that holds this path; null where it is one, or none does.
+    const PlacePart* partAt(std::string_view path) const;
+    /// The capacity of several places is that of all their drives, each once.
+    void addUpParts();
+    /// Of one of several places: what is free on its drive, and will be once the plan is carried out and the trash
+    /// emptied, by what is planned there.
+    std::uint64_t freeAfter(const PlacePart& part) const;
     /// What the rules say of each entry, where that is known of the tree as it is; else null.
     std::shared_ptr<const TreeAdvice> adviceOfTree() const
     {

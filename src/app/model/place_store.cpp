@@ -140,6 +140,8 @@ std::string PlaceStore::ownData() const
 void PlaceStore::refreshCapacity(std::uint64_t id)
 {
     const auto* target = placeOf(id);
+    if (target && target->isTogether() && target->isLive())
+        return refreshParts(id);
     if (!target || target->fromSnapshot)
         return;
     runAsync(
@@ -152,6 +154,32 @@ void PlaceStore::refreshCapacity(std::uint64_t id)
             if (!open || !capacity || !*capacity)
                 return;
             open->capacity = **capacity;
+            emit capacityChanged();
+        });
+}
+
+void PlaceStore::refreshParts(std::uint64_t id)
+{
+    std::vector<std::string> paths;
+    for (const auto& part : placeOf(id)->parts)
+        paths.push_back(part.info.place);
+    runAsync(
+        this,
+        [paths] {
+            std::vector<std::optional<Result<Capacity>>> all;
+            for (const auto& path : paths)
+                all.push_back(askWithin(std::chrono::seconds(5), [path] { return readCapacity(path); }));
+            return all;
+        },
+        [this, id, paths](const std::vector<std::optional<Result<Capacity>>>& all) {
+            auto* open = edit(id);
+            if (!open)
+                return;
+            for (std::size_t i = 0; i < all.size(); ++i)
+                for (auto& part : open->parts)
+                    if (part.info.place == paths[i] && all[i] && *all[i])
+                        part.capacity = **all[i];
+            open->addUpParts();
             emit capacityChanged();
         });
 }

@@ -103,6 +103,7 @@ private:
     friend class PlaceView;
     friend class PlanModel;
     Place* edit(std::uint64_t id);
+    void refreshParts(std::uint64_t id);
     Place* edit() { return current_ < places_.size() ? places_[current_].get() : nullptr; }
     void setGuard(Place& place) const;
     void makeCurrent(std::size_t index);

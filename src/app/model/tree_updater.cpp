@@ -395,6 +395,18 @@ void TreeUpdater::takeOut(std::uint64_t id, std::vector<std::string> paths, Then
     enqueue(id, std::move(job));
 }
 
+void TreeUpdater::takePartOut(std::uint64_t id, const std::string& place)
+{
+    takeOut(id, {place}, [this, id, place](bool done) {
+        auto* open = places_.edit(id);
+        if (!done || !open)
+            return;
+        std::erase_if(open->parts, [&](const PlacePart& part) { return part.info.place == place; });
+        open->addUpParts();
+        places_.tellCapacity();
+    });
+}
+
 void TreeUpdater::putBack(std::uint64_t id, std::vector<std::string> paths, Then then)
 {
     Job job;

@@ -57,6 +57,8 @@ public:
     void finish(std::uint64_t id, const ScannedPlace& scanned);
     /// The place was scanned again. Waits while a plan is worked on.
     void replace(std::uint64_t id, ScannedPlace scanned, Then then = {});
+    /// One of several places that are looked at together is no longer.
+    void takePartOut(std::uint64_t id, const std::string& place);
     /// Some of its folders were read again. Waits while a plan is worked on.
     /// `withRights`: what could not be read was.
     void putIn(std::uint64_t id, std::vector<FreshFolder> fresh, Plan::IfChanged ifChanged, bool withRights,

@@ -49,12 +49,19 @@ void HistoryPanel::ask()
     const auto* place = places_.place();
     if (!place || place->isGrowing() || node_ >= place->tree->extent().nodes)
         return;
-    auto below = place->tree->path(node_).substr(place->info.place.size());
+    // Of several places each has its own.
+    const auto path = place->tree->path(node_);
+    const auto* part = place->partAt(path);
+    if (place->isTogether() && !part)
+        return;
+    const auto& info = part ? part->info : place->info;
+    const auto& file = part ? part->snapshotFile : place->snapshotFile;
+    auto below = path.substr(info.place.size());
     while (below.starts_with('/'))
         below.erase(0, 1);
     runAsync(
         this,
-        [folder = folders_.snapshots(), open = place->snapshotFile, info = place->info, below] {
+        [folder = folders_.snapshots(), open = file, info, below] {
             auto entries = snapshotsOf(folder, open, info);
             // What is shown stands for itself, and older files without an index would all have to be read.
             std::erase_if(entries, [&](const CatalogueEntry& entry) {
@@ -67,11 +74,11 @@ void HistoryPanel::ask()
                     points.push_back({point.info.taken, point.figures.front()->disk});
             return points;
         },
-        [this, request = ++request_](std::vector<UsePoint> points) {
+        [this, taken = info.taken, request = ++request_](std::vector<UsePoint> points) {
             const auto* open = places_.place();
             if (request != request_ || !open || node_ >= open->tree->extent().nodes)
                 return;
-            points.push_back({open->info.taken, open->tree->disk(node_)});
+            points.push_back({taken, open->tree->disk(node_)});
             std::sort(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.time < b.time; });
             points_ = std::move(points);
             setVisible(points_.size() > 1);

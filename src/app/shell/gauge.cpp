@@ -123,16 +123,19 @@ void Gauge::update()
     const auto& info = place->info;
     const auto name = cutMiddle(toText(info.placeName), fontOf(15, QFont::DemiBold), 200);
     place_->setText(asRead(name) + QStringLiteral("  ▾"));
-    QStringList facts{QString()};
+    QStringList facts;
+    if (!place->isTogether())
+        facts << QString();
     if (!info.filesystem.empty() && place->wholeDrive)
         facts << toText(info.filesystem);
     facts << (place->isGrowing()    ? tr("being scanned")
+              : place->isTogether() ? tr("%n place(s) together", nullptr, static_cast<int>(place->parts.size()))
               : place->fromSnapshot ? tr("snapshot of %1").arg(whenText(info.taken))
                                     : tr("scanned %1").arg(whenText(info.taken)));
     bar_->setExplains(place->hasLedger());
     if (info.partial && !place->isGrowing())
         facts << tr("partial");
-    facts_->setText(toText(info.place), facts.join(QStringLiteral(" · ")));
+    facts_->setText(place->isTogether() ? QString() : toText(info.place), facts.join(QStringLiteral(" · ")));
     bar_->setSegments(gaugeSegments(*place));
 
     const auto trash = place->bytesInTrash() - place->bytesOfTrashPlanned();
@@ -151,7 +154,17 @@ void Gauge::update()
                           .arg(toText(destination.name), sizeText(destination.capacity.free),
                                sizeText(destination.capacity.free -
                                         std::min(destination.capacity.free, destination.coming)));
-    note_->setToolTip(coming.join(QLatin1Char('\n')));
+    // Of several drives each has its own.
+    QStringList each;
+    for (const auto& part : place->parts) {
+        const auto after = place->freeAfter(part);
+        each << (after > part.capacity.free
+                     ? tr("%1: %2 → %3 free").arg(part.name, sizeText(part.capacity.free), sizeText(after))
+                     : tr("%1: %2 free of %3")
+                           .arg(part.name, sizeText(part.capacity.free), sizeText(part.capacity.total)));
+    }
+    free_->setToolTip(each.join(QLatin1Char('\n')));
+    note_->setToolTip((coming + each).join(QLatin1Char('\n')));
     if (!coming.isEmpty())
         note_->setText(coming.size() == 1 ? coming.first() : tr("after the plan, on %1 drives").arg(coming.size() + 1));
     else if (trash > 0)

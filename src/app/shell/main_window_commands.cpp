@@ -24,7 +24,9 @@ bool MainWindow::isExploring() const
 
 bool MainWindow::hasItem() const
 {
-    return models_.places.place() && stage() != Stage::Scan && subject() != noNode;
+    const auto* place = models_.places.place();
+    return place && stage() != Stage::Scan && subject() != noNode &&
+           !(place->isTogether() && subject() == rootNode); // which is nothing on a drive
 }
 
 bool MainWindow::hasFolder() const
@@ -173,6 +175,13 @@ void MainWindow::makeGoCommands(QMenu* menu)
                                             gauge_->placeButton()->showMenu();
                                         }});
     Commands::tellKey(gauge_->placeButton(), places);
+    commands_.add(menu, {.words = tr("Look at the open places together"),
+                         .keys = {QKeySequence("Ctrl+Alt+L")},
+                         .run = [this] { models_.together.join(models_.together.joinable()); },
+                         .possible = [this] { return models_.together.joinable().size() > 1; }});
+    commands_.add(menu, {.words = tr("Take this place out of those together"),
+                         .run = [this] { models_.together.takeOutCurrent(); },
+                         .possible = [this] { return models_.together.currentPart() != nullptr; }});
     closePlace_ = commands_.add(menu, {.words = tr("Close this place"),
                                        .keys = {QKeySequence("Ctrl+W")},
                                        .run = [this] { closeCurrentPlace(); },

@@ -9,6 +9,7 @@
 #include <atomic>
 
 #include "core/base/text.h"
+#include "core/tree/node_store.h"
 
 namespace kurvo::app {
 namespace {
@@ -19,6 +20,9 @@ std::atomic<SizeUnits> chosenUnits = SizeUnits::Binary; // texts are also made o
 
 QString toText(std::string_view bytes)
 {
+    // Several places together have a title where one has a path.
+    if (bytes.starts_with(NodeStore::togetherMark))
+        bytes.remove_prefix(NodeStore::togetherMark.size());
     return QString::fromStdString(displayText(bytes));
 }
 

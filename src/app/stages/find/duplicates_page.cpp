@@ -144,6 +144,16 @@ DuplicatesPage::DuplicatesPage(PlaceStore& places, Cursor& cursor, PlanModel& pl
 void DuplicatesPage::makePlanMenu()
 {
     auto* menu = new QMenu(plan_);
+    // Of several drives those on the emptiest stay.
+    auto* onDrive = menu->addAction(QString(), this, [this] {
+        if (const auto* part = emptiestPart())
+            planAllBut(Keep::InFolder, part->info.place);
+    });
+    connect(menu, &QMenu::aboutToShow, onDrive, [this, onDrive] {
+        const auto* part = emptiestPart();
+        onDrive->setVisible(part);
+        onDrive->setText(part ? tr("Keep those on %1, which has the most room").arg(part->name) : QString());
+    });
     menu->addAction(tr("Keep the oldest of each"), this, [this] { planAllBut(Keep::Oldest); });
     menu->addAction(tr("Keep the newest of each"), this, [this] { planAllBut(Keep::Newest); });
     menu->addAction(tr("Keep the one with the shortest path"), this, [this] { planAllBut(Keep::ShortestPath); });
@@ -206,7 +216,7 @@ void DuplicatesPage::refresh()
         sums_->clear();
         state_->clear();
         setFigures(QString());
-        const bool live = place && !place->fromSnapshot && !place->isGrowing() && places_.isThisMachine(*place);
+        const bool live = place && place->isLive() && !place->isGrowing() && places_.isThisMachine(*place);
         search_->setEnabled(live);
         groups_->hide();
         empty_->show();
@@ -268,7 +278,7 @@ void DuplicatesPage::tick()
 void DuplicatesPage::search()
 {
     const auto* place = places_.place();
-    if (!place || place->fromSnapshot || place->isGrowing())
+    if (!place || !place->isLive() || place->isGrowing())
         return;
     DuplicateOptions options;
     options.smallest = smallest_->currentData().toULongLong();
@@ -374,6 +384,14 @@ const std::vector<DuplicateFile>& DuplicatesPage::filesOf(const QTreeWidgetItem*
 }
 
 /// Of the groups that are selected, or of all.
+const PlacePart* DuplicatesPage::emptiestPart() const
+{
+    const auto* place = places_.place();
+    const auto emptier = [](const PlacePart& a, const PlacePart& b) { return a.capacity.free < b.capacity.free; };
+    return place && place->isTogether() ? &*std::max_element(place->parts.begin(), place->parts.end(), emptier)
+                                        : nullptr;
+}
+
 void DuplicatesPage::planAllBut(Keep keep, const std::string& folder)
 {
     if (!tree_ || job_)

@@ -44,6 +44,8 @@ private:
     void show(const Duplicates& found, const std::shared_ptr<const FileTree>& tree);
     void addGroup(const QString& title, std::uint64_t freeable, const std::vector<DuplicateFile>& files, int index,
                   bool folders);
+    /// Of several places together the one whose drive has the most room; null of one place.
+    const PlacePart* emptiestPart() const;
     void planAllBut(Keep keep, const std::string& folder = {});
     void planChosen();
     void compareAndPlan(const std::vector<DuplicateRemoval>& wanted);

@@ -83,7 +83,7 @@ void VersionsPage::refresh()
     setSettled(false);
     setFigures(tr("being looked for"));
     showEmpty(tr("Versions are being looked for."));
-    opened_->setEnabled(!place->fromSnapshot);
+    opened_->setEnabled(place->isLive());
     tree_ = place->tree;
     runAsync(
         this,
@@ -204,7 +204,7 @@ void VersionsPage::planOlder()
     runAsync(
         this,
         [groups = std::move(groups), tree = tree_, keep = static_cast<std::size_t>(keep_->value()),
-         now = place->fromSnapshot ? place->info.taken : currentTime(), age = age_->currentData().toLongLong(),
+         now = !place->isLive() ? place->info.taken : currentTime(), age = age_->currentData().toLongLong(),
          unopened] {
             std::vector<NodeId> all;
             const auto openedAt = [&tree](NodeId node) {

@@ -43,7 +43,8 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
       showAll_(new QPushButton), recent_(new QPushButton(tr("Recent folders  ▾"))),
       crossMounts_(new QCheckBox(tr("include other mounts"))),
       withRights_(new QCheckBox(tr("with administrator rights"))), leaveOut_(new QLineEdit),
-      cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton), earlier_(new QVBoxLayout),
+      cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton),
+      together_(new QPushButton(tr("Scan and look at them together"))), earlier_(new QVBoxLayout),
       earlierNote_(new QLabel)
 {
     auto* layout = new QHBoxLayout(this);
@@ -54,7 +55,8 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
     layout->addWidget(drives_, 1);
     layout->addWidget(side_);
 
-    connect(start_, &QPushButton::clicked, this, &ScanStage::startTicked);
+    connect(start_, &QPushButton::clicked, this, [this] { startTicked(false); });
+    connect(together_, &QPushButton::clicked, this, [this] { startTicked(true); });
     connect(choose_, &QPushButton::clicked, this, &ScanStage::chooseFolder);
     connect(open_, &QPushButton::clicked, this, &ScanStage::openSnapshotFile);
     connect(machine_, &QPushButton::clicked, this, &ScanStage::chooseMachine);
@@ -173,7 +175,8 @@ QWidget* ScanStage::makeSide()
     right->setSpacing(8);
     recent_->setObjectName("recent");
     recent_->setMenu(new QMenu(recent_));
-    for (auto* button : {start_, home, choose_, machine_, recent_, open_})
+    together_->setObjectName("startTogether");
+    for (auto* button : {start_, together_, home, choose_, machine_, recent_, open_})
         right->addWidget(button);
     right->addSpacing(8);
     right->addWidget(makeOptions());
@@ -500,14 +503,19 @@ void ScanStage::start(const CardFacts& facts)
         scan(facts.path, facts.name);
 }
 
-void ScanStage::startTicked()
+void ScanStage::startTicked(bool together)
 {
     std::vector<CardFacts> chosen;
     for (auto* card : cards_)
         if (card->isChecked())
             chosen.push_back(card->facts());
-    for (const auto& facts : chosen)
+    std::vector<std::string> paths;
+    for (const auto& facts : chosen) {
         start(facts);
+        paths.push_back(facts.snapshot.empty() ? facts.path : facts.snapshot);
+    }
+    if (together)
+        emit togetherWanted(paths);
     for (auto* card : cards_)
         card->setChecked(false);
 }
@@ -520,6 +528,7 @@ void ScanStage::updateStartButton()
         std::find_if(cards_.begin(), cards_.end(), [](const DriveCard* card) { return card->isChecked(); });
     showOptionsOf(ticked == 1 ? (*first)->facts().path : std::string());
     leaveOut_->setEnabled(ticked <= 1);
+    together_->setVisible(ticked > 1);
     start_->setEnabled(ticked > 0);
     start_->setText(ticked == 0   ? tr("Tick drives to scan")
                     : ticked == 1 ? tr("Scan the ticked drive")

@@ -56,6 +56,8 @@ public:
 
 signals:
     void loaded();
+    /// As one, once they are there.
+    void togetherWanted(const std::vector<std::string>& places);
     void exploreRequested();
     void demoRequested(); ///< a window with sample data
 
@@ -88,7 +90,7 @@ private:
     void watchMounts();
     void placeCards();
     void start(const CardFacts& facts);
-    void startTicked();
+    void startTicked(bool together);
     void updateStartButton();
 
     PlaceStore& places_;
@@ -115,6 +117,7 @@ private:
     QLabel* cardsNote_;
     std::vector<DriveCard*> cards_;
     QPushButton* start_;
+    QPushButton* together_;
     QVBoxLayout* earlier_;
     QLabel* earlierNote_;
     int columns_ = 2;
