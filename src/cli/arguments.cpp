@@ -145,6 +145,7 @@ void Arguments::addListing()
 {
     auto* folders = command("folders", "Totals of every folder down to a depth");
     path(folders, "SOURCE", folders_.sources, "folders or .kurvo files, each by itself");
+    folders->add_flag("--together", folders_.together, "all SOURCEs as one, with each as a folder of it");
     folders->add_option("--depth", folders_.depth, "levels below SOURCE (1 unless given)")
         ->type_name("N")
         ->check(CLI::Range(0, 100000));
@@ -181,6 +182,7 @@ void Arguments::addListing()
     const auto groups = [this](const char* name, const char* what, std::vector<std::string> usual) {
         auto* group = command(name, what);
         path(group, "SOURCE", groups_.sources, "folders or .kurvo files, each by itself");
+        group->add_flag("--together", groups_.together, "all SOURCEs as one");
         group->add_option("--by", by_, "one or two of family, type, role, owner and age, with a comma between")
             ->type_name("GROUP")
             ->delimiter(',')
@@ -205,7 +207,7 @@ void Arguments::addListing()
     groups("roles", "What the entries are there for, and how much that is", {"role"});
 
     auto* leads = command("leads", "What stands out, and what to do about it");
-    path(leads, "SOURCE", leads_.source, "a folder or a .kurvo file");
+    path(leads, "SOURCE", leads_.sources, "folders or .kurvo files, all together");
     in(leads, leads_.folder);
     auto* aside =
         leads->add_option("--put-aside", leads_.putAside, "show the lead with this id no more")->type_name("ID");

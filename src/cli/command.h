@@ -49,6 +49,10 @@ struct Source {
     int finish() const;
 };
 Result<Source> loadSource(const std::string& source);
+/// Several of one machine as one (joinTrees()).
+Result<Source> loadTogether(const std::vector<std::string>& sources);
+/// All of them as one group, or each as a group of its own.
+std::vector<std::vector<std::string>> apartOr(bool together, const std::vector<std::string>& sources);
 
 /// The filter of --where; nothing, and the mistake on stderr, where it is wrong. Ask before anything is scanned.
 std::optional<Filter> parsedFilter(const std::string& where);
@@ -65,6 +69,7 @@ struct ScanArguments {
 int runScan(const ScanArguments& arguments);
 struct GroupArguments {
     std::vector<std::string> sources;
+    bool together = false;       ///< as one
     std::vector<std::string> by; ///< one or two of family, type, role, owner, age
     std::size_t count = 1000000000;
     bool json = false;
@@ -72,9 +77,9 @@ struct GroupArguments {
 /// What the files add up to, group by group.
 int runGroups(const GroupArguments& arguments);
 struct LeadArguments {
-    std::string source;
-    std::string folder;              ///< of the catalogue; the user's own when empty
-    std::string putAside, bringBack; ///< ids
+    std::vector<std::string> sources; ///< together
+    std::string folder;               ///< of the catalogue; the user's own when empty
+    std::string putAside, bringBack;  ///< ids
     std::string note;
     bool json = false;
 };
@@ -87,6 +92,7 @@ Leads leadsOf(const Source& source, const std::string& argument, const std::stri
 int runLeads(const LeadArguments& arguments);
 struct FolderArguments {
     std::vector<std::string> sources;
+    bool together = false; ///< as one
     unsigned depth = 1;
     std::string sort;      ///< disk, apparent, files, name, date; as it is usual when empty
     std::size_t count = 0; ///< of each folder; 0: all

@@ -92,9 +92,9 @@ void printRow(const Sums& sums, std::uint64_t whole, const std::string& words, b
     fmt::print("{}\n", first ? inked(line, Ink::Strong) : line);
 }
 
-int printGroups(const GroupArguments& arguments, const std::string& path)
+int printGroups(const GroupArguments& arguments, const std::vector<std::string>& sources)
 {
-    auto loaded = loadSource(path);
+    auto loaded = loadTogether(sources);
     if (!loaded) {
         complain(loaded.error().sentence);
         return ExitFailed;
@@ -159,8 +159,8 @@ int printGroups(const GroupArguments& arguments, const std::string& path)
 int runGroups(const GroupArguments& arguments)
 {
     int status = ExitDone;
-    for (const auto& source : arguments.sources)
-        status = std::max(status, printGroups(arguments, source));
+    for (const auto& sources : apartOr(arguments.together, arguments.sources))
+        status = std::max(status, printGroups(arguments, sources));
     return status;
 }
 

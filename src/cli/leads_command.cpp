@@ -72,7 +72,7 @@ Leads leadsOf(const Source& source, const std::string& argument, const std::stri
     const bool isHere = !facts.info.sample && facts.info.host == hostName();
     facts.guard = {user, ownDataFolder(user)};
     std::optional<PackageDatabase> packages;
-    facts.live = isHere && !source.remote && !argument.ends_with(snapshotSuffix);
+    facts.live = isHere && !source.remote && !argument.ends_with(snapshotSuffix) && !source.tree->isTogether();
     if (isHere)
         if (auto read = PackageDatabase::read())
             facts.guard.packages = &packages.emplace(std::move(*read));
@@ -96,15 +96,15 @@ Leads leadsOf(const Source& source, const std::string& argument, const std::stri
 
 int runLeads(const LeadArguments& arguments)
 {
-    auto source = loadSource(arguments.source);
+    auto source = loadTogether(arguments.sources);
     if (!source) {
         complain(source.error().sentence);
         return ExitFailed;
     }
     const bool changes = !arguments.putAside.empty() || !arguments.bringBack.empty();
     std::size_t aside = 0;
-    const auto found =
-        leadsOf(*source, arguments.source, arguments.folder, changes ? AsideUse::Show : AsideUse::LeaveOut, &aside);
+    const auto found = leadsOf(*source, arguments.sources.front(), arguments.folder,
+                               changes ? AsideUse::Show : AsideUse::LeaveOut, &aside);
     if (changes)
         return changeAside(AsideLeads(asideLeadsFile(ownDataFolder(withCarried(userFolders()))), source->info.host),
                            arguments, found);

@@ -68,7 +68,9 @@ struct FolderPrinter {
     void printTree(NodeId folder, unsigned level) const
     {
         const auto& sums = tree.sums(folder);
-        const auto name = displayText(level == 0 ? tree.path(folder) : std::string(tree.name(folder)));
+        const auto name = displayText(folder == rootNode && tree.isTogether() ? std::string(tree.label(rootNode))
+                                      : level == 0                            ? tree.path(folder)
+                                                                              : std::string(tree.name(folder)));
         const auto whole = tree.disk(level == 0 ? folder : tree.parent(folder));
         fmt::print("{:>10}  {:>9}  {}  {:>12}  {}{}\n", sizeText(sums.disk), formatShare(sums.disk, whole),
                    barText(sums.disk, whole), formatItems(sums.files, "file"), std::string(std::size_t{2} * level, ' '),
@@ -138,8 +140,8 @@ int runFolders(const FolderArguments& arguments)
         atLeast = *bytes;
     }
     int status = ExitDone;
-    for (const auto& source : arguments.sources) {
-        auto loaded = loadSource(source);
+    for (const auto& group : apartOr(arguments.together, arguments.sources)) {
+        auto loaded = loadTogether(group);
         if (!loaded) {
             complain(loaded.error().sentence);
             return ExitFailed;

@@ -118,4 +118,47 @@ Result<Source> loadSource(const std::string& source)
     return Source{std::move(result->tree), std::move(info), false};
 }
 
+Result<Source> loadTogether(const std::vector<std::string>& sources)
+{
+    if (sources.size() == 1)
+        return loadSource(sources.front());
+    std::vector<std::shared_ptr<const FileTree>> trees;
+    Source all;
+    std::string title;
+    for (const auto& source : sources) {
+        auto one = loadSource(source);
+        if (!one)
+            return one.error();
+        if (trees.empty())
+            all.info.taken = one->info.taken;
+        else if (one->info.host != all.info.host || one->info.sample != all.info.sample)
+            return Error{ErrorKind::Unsupported, source, 0,
+                         displayText(source) + " is of another machine. Places of one machine go together."};
+        all.info.host = one->info.host;
+        all.info.sample = one->info.sample;
+        all.info.taken = std::min(all.info.taken, one->info.taken);
+        all.info.unreadable += one->info.unreadable;
+        all.info.partial |= one->info.partial;
+        all.info.owners.insert(all.info.owners.end(), one->info.owners.begin(), one->info.owners.end());
+        all.remote |= one->remote;
+        title += (title.empty() ? "" : ", ") + (one->info.placeName.empty() ? one->info.place : one->info.placeName);
+        trees.push_back(one->tree);
+    }
+    all.tree = joinTrees(title, trees);
+    all.info.place = all.tree->path(rootNode);
+    all.info.placeName = title;
+    return all;
+}
+
+std::vector<std::vector<std::string>> apartOr(bool together, const std::vector<std::string>& sources)
+{
+    std::vector<std::vector<std::string>> groups;
+    if (together)
+        groups.push_back(sources);
+    else
+        for (const auto& source : sources)
+            groups.push_back({source});
+    return groups;
+}
+
 } // namespace kurvo::cli

@@ -193,3 +193,25 @@ TEST_CASE("snapshots come through a pipe", "[cli][listing][snapshot]")
     for (const auto& name : namesIn(s.t / "kept"))
         CHECK(name.ends_with(".kurvo")); // nothing half is left
 }
+
+TEST_CASE("several places together are one, with the sums of each", "[cli][together]")
+{
+    const TestFolder t;
+    t.file("a/films/one.mkv", 300'000);
+    t.file("b/two.mkv", 500'000);
+    t.file("b/papers/x.odt", 9'000);
+    const auto both = "'" + (t / "a") + "' '" + (t / "b") + "'";
+    const auto rows = kurvoctl("folders --together " + both + " --depth 1 --json").lines();
+    REQUIRE(rows.size() == 3);
+    CHECK(rows[0]["files"] == 3); // "//..." comes first
+    CHECK(rows[1]["path"] == t / "a");
+    CHECK(rows[2]["path"] == t / "b");
+    CHECK(rows[0]["disk_bytes"] ==
+          rows[1]["disk_bytes"].get<std::uint64_t>() + rows[2]["disk_bytes"].get<std::uint64_t>());
+    CHECK(kurvoctl("folders " + both + " --depth 0 --json").lines().size() == 2); // each by itself
+    const auto types = kurvoctl("types --together " + both + " --by family --json").lines();
+    REQUIRE_FALSE(types.empty());
+    CHECK(types[0]["files"] == 2);
+    CHECK(kurvoctl("leads " + both + " --json").status == 0);
+    CHECK(kurvoctl("folders --together '" + (t / "a") + "' '" + (t / "nowhere") + "'").status == 3);
+}
