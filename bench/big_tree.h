@@ -11,12 +11,12 @@
 
 namespace kurvo::bench {
 
-inline std::shared_ptr<const FileTree> bigTree(std::uint32_t files)
+inline std::shared_ptr<const FileTree> bigTree(std::uint32_t files, const std::string& root = "/big")
 {
     static constexpr const char* endings[] = {".jpg", ".png",  ".txt", ".o",   ".flac", ".mp4",
                                               ".log", ".json", ".zip", ".pdf", ".dat",  ""};
     std::mt19937_64 random(7);
-    auto store = std::make_shared<NodeStore>("/big");
+    auto store = std::make_shared<NodeStore>(root);
     NodeStore::NameWriter names(*store);
     // First the folders, each hung below one made before it, then their files.
     const std::size_t folderCount = files / 13 + 1;

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// picture_bench [FILES]: what the pictures of Explore cost on a million files: laid out and painted at 1200x700, what
-// an event of the pointer costs in the real widget, a change of measure, colour or depth until it is on the screen, the
-// table of types, and the descent of a folder with 200,000 children. Medians.
+// picture_bench [FILES [PLACES]]: what the pictures of Explore cost on a million files: laid out and painted at
+// 1200x700, what an event of the pointer costs in the real widget, a change of measure, colour or depth until it is on
+// the screen, the table of types, and the descent of a folder with 200,000 children. Medians. With PLACES as many
+// places of FILES / PLACES files each, looked at together.
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QMouseEvent>
@@ -17,6 +18,7 @@
 #include "app/shell/main_window.h"
 #include "bench/big_tree.h"
 #include "core/explore/type_table.h"
+#include "core/scan/graft.h"
 
 using namespace kurvo;
 using namespace kurvo::app;
@@ -66,7 +68,17 @@ int main(int argc, char** argv)
     qputenv("QT_QPA_PLATFORM", "offscreen");
     QApplication application(argc, argv);
     const auto files = argc > 1 ? static_cast<std::uint32_t>(std::atoi(argv[1])) : 1000000u;
-    const auto tree = bench::bigTree(files);
+    const auto places = argc > 2 ? static_cast<std::uint32_t>(std::atoi(argv[2])) : 1u;
+    std::shared_ptr<const FileTree> tree;
+    if (places > 1) {
+        std::vector<std::shared_ptr<const FileTree>> trees;
+        for (std::uint32_t i = 0; i < places; ++i)
+            trees.push_back(bench::bigTree(files / places, "/big" + std::to_string(i)));
+        fmt::print("{} places together: {:.0f} ms\n", places,
+                   medianOf(3, [&] { tree = joinTrees("together", trees); }));
+    } else {
+        tree = bench::bigTree(files);
+    }
     Place place;
     place.tree = tree;
     place.dominant = dominantFamilies(*tree);

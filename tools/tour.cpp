@@ -14,6 +14,7 @@
 
 #include <fmt/format.h>
 
+#include "app/dialogs/rule_dialog.h"
 #include "app/shell/main_window.h"
 #include "core/find/largest.h"
 #include "demo/demo_data.h"
@@ -86,11 +87,6 @@ public:
         waitFor([&] { return window_.exploreStage()->roles()->list()->topLevelItemCount() > 0; });
         settle();
         picture("explore-roles");
-        models.view.setPicture(PictureKind::Sunburst);
-        models.cursor.setFocus(*tree.find("/home"));
-        models.cursor.select(*tree.find("/home/ringing"));
-        settle();
-        picture("explore-lit");
         models.view.light(models.places.place()->lit);
         models.view.setPicture(PictureKind::Treemap);
         models.cursor.setFocus(rootNode);
@@ -101,6 +97,7 @@ public:
         models.leads.choose({models.leads.leads()->leads.front().id});
         settle();
         picture("find-leads");
+        makeRule();
         models.leads.choose({});
         models.view.putOut();
         models.cursor.select(noNode);
@@ -115,17 +112,6 @@ public:
         find->list()->selectRow(2);
         settle();
         picture("find");
-        find->filter()->setText("family:audio age>30d");
-        settle();
-        waitFor([&] { return find->isSettled(); });
-        QTest::mouseClick(find->findChild<QPushButton*>("onlyFound"), Qt::LeftButton);
-        waitFor([&] { return models.places.place()->narrowing.has_value(); });
-        models.cursor.setFocus(*tree.find("/home"));
-        models.cursor.select(*tree.find("/home/ringing"));
-        settle();
-        picture("explore-found");
-        models.trees.showAll();
-        models.cursor.setFocus(rootNode);
         find->filter()->clear();
 
         // The practice folder: everything for real.
@@ -146,6 +132,7 @@ public:
         clear(drive);
         if (!drive.empty())
             ledger(drive);
+        together();
         return failed_ ? 3 : 0;
     }
 
@@ -228,6 +215,41 @@ private:
         if (drive.empty())
             QDir(QString::fromStdString(std::string(parentPath(archive)))).removeRecursively();
         models.plan.clearPlan();
+    }
+
+    /// Of the lead that is chosen: what it would do.
+    void makeRule()
+    {
+        QTest::keyClick(&window_, Qt::Key_R, Qt::ControlModifier | Qt::AltModifier);
+        auto* dialog = window_.findChild<RuleDialog*>("ruleDialog");
+        if (!dialog)
+            return;
+        QTest::mouseClick(dialog->findChild<QPushButton*>("seeRule"), Qt::LeftButton);
+        waitFor([&] { return dialog->items()->rowCount() > 0; });
+        settle();
+        save(dialog->grab(), "upkeep-rule");
+        dialog->reject();
+        settle();
+    }
+
+    /// The demo's two drives as one.
+    void together()
+    {
+        auto& models = window_.models();
+        models.snapshots.open(demo::demoFolders(models.folders.data).snapshots + "/skerry-archive-2026-06.kurvo");
+        waitFor([&] { return models.together.joinable().size() > 1; });
+        std::vector<std::uint64_t> drives;
+        for (const auto& place : models.places.places())
+            if (place->info.placeName.starts_with("Skerry system") || place->info.placeName == "skerry-archive")
+                drives.push_back(place->id);
+        models.together.join(drives);
+        if (!waitFor([&] { return models.places.place()->isTogether(); }))
+            return;
+        window_.setStage(Stage::Explore);
+        models.view.setPicture(PictureKind::Treemap);
+        waitFor([&] { return models.leads.leads() != nullptr && !models.leads.isWorking(); });
+        settle();
+        picture("explore-together");
     }
 
     static QString tr(const char* text) { return QString::fromUtf8(text); }
