@@ -201,11 +201,12 @@ void UpkeepModel::takeNews()
     runAsync(
         this,
         [file = joinPath(folders_.data, "upkeep.json")] {
-            auto book = readUpkeepBook(file);
-            const auto news = std::exchange(book.news, {});
-            if (!news.empty() && !writeUpkeepBook(file, book))
-                return std::vector<UpkeepNews>(); // it would be told again and again
-            return news;
+            std::vector<UpkeepNews> news;
+            if (readUpkeepBook(file).news.empty())
+                return news;
+            const auto taken =
+                changeUpkeepBook(file, [&news](UpkeepBook& book) { news = std::exchange(book.news, {}); });
+            return taken ? news : std::vector<UpkeepNews>(); // else it would be told again and again
         },
         [this](const std::vector<UpkeepNews>& news) {
             if (news.empty())

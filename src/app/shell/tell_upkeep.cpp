@@ -45,8 +45,7 @@ int tellUpkeep(int argc, char** argv)
     QCoreApplication::setApplicationName("kurvo");
     const auto folders = appFolders(false);
     const auto file = joinPath(folders.data, "upkeep.json");
-    auto book = readUpkeepBook(file);
-    const auto news = std::exchange(book.news, {});
+    const auto news = readUpkeepBook(file).news;
     if (news.empty())
         return 0;
     QStringList lines;
@@ -68,7 +67,10 @@ int tellUpkeep(int argc, char** argv)
         QTimer::singleShot(1000, &application, &QCoreApplication::quit);
     });
     QObject::connect(&desktop, &Desktop::notificationShown, &application, [&] { // what nobody saw is told by the window
-        (void)static_cast<bool>(writeUpkeepBook(file, book));
+        (void)static_cast<bool>(changeUpkeepBook(file, [&news](UpkeepBook& book) {
+            book.news.erase(book.news.begin(),
+                            book.news.begin() + static_cast<std::ptrdiff_t>(std::min(news.size(), book.news.size())));
+        }));
     });
     desktop.notify(QObject::tr("Upkeep"), lines.join(QLatin1Char('\n')),
                    undoable ? QObject::tr("Take it back") : QString());

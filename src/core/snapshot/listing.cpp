@@ -15,6 +15,7 @@
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/entry_kind_names.h"
+#include "core/snapshot/node_source.h"
 #include "core/types/file_types.h"
 
 namespace kurvo {
@@ -187,7 +188,8 @@ void readHead(const nlohmann::json& head, SnapshotInfo& info)
 /// Folders before what is in them, each with all its children.
 std::shared_ptr<const FileTree> plant(const std::vector<Row>& rows)
 {
-    if (rows.empty() || rows.front().stat.kind != EntryKind::Folder || !rows.front().path.starts_with('/'))
+    if (rows.empty() || rows.front().stat.kind != EntryKind::Folder || !rows.front().path.starts_with('/') ||
+        !isRootName(rows.front().path))
         throw Wrong{"the first entry is not the folder that was scanned"};
     std::unordered_map<std::string_view, std::vector<const Row*>> below;
     std::unordered_map<std::string_view, const Row*> known;

@@ -23,6 +23,11 @@ bool isValid(const RawNode& node)
            node.modifiedNs < 1000000000 && node.blocks < mostBlocks && node.size <= INT64_MAX;
 }
 
+bool isRootName(std::string_view name)
+{
+    return !name.empty() && !name.starts_with(NodeStore::togetherMark);
+}
+
 NewNode nodeOf(const RawNode& raw, std::uint64_t parentDevice)
 {
     NewNode node;

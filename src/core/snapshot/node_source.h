@@ -25,6 +25,8 @@ struct RawNode {
 
 /// Whether a tree can hold such a node. Of a root's name only that it is there is looked at.
 bool isValid(const RawNode& node);
+/// Whether a root may be called so: not as what stands for several places, of which there are no snapshots.
+bool isRootName(std::string_view name);
 /// `parentDevice`: of the folder it lies in. The name stays where it is.
 NewNode nodeOf(const RawNode& raw, std::uint64_t parentDevice);
 

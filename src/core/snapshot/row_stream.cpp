@@ -131,7 +131,7 @@ Result<Done> RowTaker::rows(std::string_view packet)
     NodeSource source(columns, snapshotVersion);
     RawNode row;
     if (first == 0) {
-        if (!source.next(row) || !isValid(row) || !row.isFolder())
+        if (!source.next(row) || !isValid(row) || !row.isFolder() || !isRootName(row.name))
             return wrong();
         pending_.clear();
         group_ = {};

@@ -105,7 +105,7 @@ bool unpackNodes(NodeSource& source, const RawNode& root, BatchQueue& queue)
 std::shared_ptr<NodeStore> build(NodeSource& source)
 {
     RawNode raw;
-    if (!source.next(raw) || !isValid(raw) || !raw.isFolder())
+    if (!source.next(raw) || !isValid(raw) || !raw.isFolder() || !isRootName(raw.name))
         return nullptr;
     auto store = std::make_shared<NodeStore>(raw.name);
     NodeStore::NameWriter names(*store);

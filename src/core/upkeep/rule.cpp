@@ -2,6 +2,7 @@
 #include "core/upkeep/rule.h"
 
 #include <fcntl.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -9,6 +10,7 @@
 #include <filesystem>
 #include <functional>
 #include <sstream>
+#include <tuple>
 
 #include <fmt/format.h>
 #include <toml++/toml.h>
@@ -219,10 +221,12 @@ std::string describeRule(const UpkeepRule& rule)
         what = "what leads tell of (" + displayText(joined(rule.kinds)) + ")";
         break;
     case UpkeepSubject::Advice:
-        what = (rule.kinds.size() == 1 ? "files of the kind " : "files of the kinds ") + displayText(joined(rule.kinds));
+        what =
+            (rule.kinds.size() == 1 ? "files of the kind " : "files of the kinds ") + displayText(joined(rule.kinds));
         break;
     case UpkeepSubject::Folders:
-        what = (rule.kinds.size() == 1 ? "folders of the kind " : "folders of the kinds ") + displayText(joined(rule.kinds));
+        what = (rule.kinds.size() == 1 ? "folders of the kind " : "folders of the kinds ") +
+               displayText(joined(rule.kinds));
         break;
     case UpkeepSubject::Trash:
         what = "what lies in the trash";
@@ -300,6 +304,15 @@ std::string problemOf(const UpkeepRule& rule)
     return {};
 }
 
+bool UpkeepRule::operator==(const UpkeepRule& other) const
+{
+    const auto all = [](const UpkeepRule& r) {
+        return std::tie(r.name, r.title, r.place, r.subject, r.filter, r.kinds, r.olderDays, r.moreThan, r.fullerThan,
+                        r.growsAWeek, r.action, r.to, r.toDrive, r.most, r.keepDays, r.on);
+    };
+    return all(*this) == all(other);
+}
+
 const UpkeepRule* UpkeepRules::find(const std::string& name) const
 {
     const auto found = std::find_if(rules.begin(), rules.end(), [&](const UpkeepRule& r) { return r.name == name; });
@@ -311,12 +324,19 @@ Result<UpkeepRule> readUpkeepRule(const std::string& file)
     auto name = std::string(fileName(file));
     if (name.ends_with(suffix))
         name.resize(name.size() - std::string_view(suffix).size());
+    struct stat s { };
+    if (::stat(file.c_str(), &s) == 0 && s.st_uid != ::geteuid())
+        return Error{ErrorKind::NoPermission, file, 0,
+                     displayText(file) + " is somebody else's: a rule is carried out for who wrote it."};
     const auto text = readBeginning(file, largestRule);
     if (!text)
         return text.error();
     RuleReader reader(name, file);
     try {
-        return reader.read(toml::parse(*text));
+        auto rule = reader.read(toml::parse(*text));
+        if (rule)
+            rule->made = s.st_mtim.tv_sec;
+        return rule;
     } catch (const toml::parse_error& error) {
         return reader.mistake(error.source().begin.line, std::string(error.description()) + ".");
     }

@@ -45,7 +45,9 @@ struct UpkeepRule {
     std::uint64_t most = 0; ///< bytes of one run; more stops it, and it asks. Not of Tell
     int keepDays = 30;      ///< Trash: after so long in the trash what this rule put there is deleted; 0: never
     bool on = false;
-    bool operator==(const UpkeepRule&) const = default;
+    std::int64_t made = 0; ///< UTC seconds: when its file was written last; 0 for one that has none
+    /// What it says; not when it was written.
+    bool operator==(const UpkeepRule& other) const;
 };
 
 /// As a person would say it: "Trashes files not changed for 30 days that ... in /home/warden, at most 20 GiB a run."
@@ -62,7 +64,8 @@ struct UpkeepRules {
 
 /// The rules in that folder; none where it is not there.
 UpkeepRules readUpkeepRules(const std::string& folder);
-/// Reads one. WrongFormat with the line.
+/// Reads one. WrongFormat with the line; NoPermission for one of another user, whose rules are not carried out (root
+/// would do what somebody else wrote).
 Result<UpkeepRule> readUpkeepRule(const std::string& file);
 /// Writes or replaces it in that folder, which is made.
 Result<Done> writeUpkeepRule(const std::string& folder, const UpkeepRule& rule);

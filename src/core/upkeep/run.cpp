@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/upkeep/run.h"
 
+#include <fcntl.h>
+#include <sys/file.h>
+
 #include <algorithm>
+#include <cerrno>
 #include <memory>
 
 #include <fmt/format.h>
@@ -52,6 +56,9 @@ public:
                              displayText(place) + " could not be read to its end; the rule waits for its next run."};
             facts.tree = scan->tree;
             facts.info = describeScan(*scan);
+            if (facts.info.place != place) // or somebody could have it work elsewhere
+                return Error{ErrorKind::Unsupported, place, 0,
+                             displayText(place) + " has become a link, or lies below one. Nothing is done through it."};
         }
         const auto capacity = wish_.capacity ? wish_.capacity(place) : readCapacity(place);
         facts.capacity = capacity && facts.live ? *capacity : facts.info.capacity;
@@ -87,8 +94,12 @@ public:
 
     Result<std::vector<UpkeepOutcome>> run()
     {
+        // Where none has run yet, the rules tell when somebody was here.
+        auto before = book_.lastRun;
+        for (const auto& rule : wish_.rules)
+            before = book_.lastRun == 0 ? std::max(before, rule.made) : before;
         if (!wish_.clockIsRight)
-            if (const auto problem = clockProblem(book_.lastRun, wish_.now); !problem.empty())
+            if (const auto problem = clockProblem(before, wish_.now); !problem.empty())
                 return Error{ErrorKind::Unsupported, {}, 0, problem};
         if (!wish_.dryRun) {
             // What an earlier one left under way comes first.
@@ -96,9 +107,9 @@ public:
             if (!recovered)
                 return recovered.error();
             // Before anything is done: whoever switches the machine off meanwhile has a clock to compare with.
-            book_.lastRun = wish_.now;
-            if (const auto kept = writeUpkeepBook(bookFile_, book_); !kept)
-                return kept.error();
+            const auto noted = changeUpkeepBook(bookFile_, [this](UpkeepBook& book) { book.lastRun = wish_.now; });
+            if (!noted)
+                return noted.error();
         }
         auto history = readHistory(logbook_);
         if (!history)
@@ -115,18 +126,23 @@ public:
                 wish_.onRule(rule.name);
             outcomes.push_back(one(rule));
             const auto& outcome = outcomes.back();
-            if (outcome.news && !wish_.dryRun)
-                book_.news.push_back(
-                    {wish_.now, rule.title.empty() ? rule.name : rule.title, outcome.sentence(), outcome.run});
-        }
-        constexpr std::size_t mostNews = 50;
-        if (book_.news.size() > mostNews)
-            book_.news.erase(book_.news.begin(), book_.news.end() - mostNews);
-        if (!wish_.dryRun) {
-            if (const auto kept = writeUpkeepBook(bookFile_, book_); !kept)
+            if (wish_.dryRun)
+                continue;
+            // At once, and nothing else: others may run, or have told the news, meanwhile.
+            const auto kept = changeUpkeepBook(bookFile_, [&](UpkeepBook& book) {
+                book.states[rule.name] = book_.states[rule.name];
+                constexpr std::size_t mostNews = 50;
+                if (outcome.news)
+                    book.news.push_back(
+                        {wish_.now, rule.title.empty() ? rule.name : rule.title, outcome.sentence(), outcome.run});
+                if (book.news.size() > mostNews)
+                    book.news.erase(book.news.begin(), book.news.end() - mostNews);
+            });
+            if (!kept)
                 return kept.error();
-            (void)static_cast<bool>(logbook_.prune(wish_.now - logbookSeconds));
         }
+        if (!wish_.dryRun)
+            (void)static_cast<bool>(logbook_.prune(wish_.now - logbookSeconds));
         return outcomes;
     }
 
@@ -261,6 +277,8 @@ private:
 
     void removeNoteOf(const std::string& path)
     {
+        if (fileName(parentPath(path)) != "files")
+            return; // of no trash
         for (const auto& folder : existingTrashFolders(path, wish_.user)) {
             if (parentPath(path) != joinPath(folder.path, "files"))
                 continue;
@@ -403,6 +421,22 @@ UpkeepBook readUpkeepBook(const std::string& file)
         book.states[name] = std::move(state);
     }
     return book;
+}
+
+Result<Done> changeUpkeepBook(const std::string& file, const std::function<void(UpkeepBook&)>& change)
+{
+    if (auto made = makeFolders(std::string(parentPath(file))); !made)
+        return made.error();
+    const auto lock = file + ".lock";
+    const UniqueFd held(::open(lock.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0600));
+    if (!held)
+        return systemError("open", lock, errno);
+    while (::flock(held.get(), LOCK_EX) != 0)
+        if (errno != EINTR)
+            return systemError("lock", lock, errno);
+    auto book = readUpkeepBook(file);
+    change(book);
+    return writeUpkeepBook(file, book);
 }
 
 Result<Done> writeUpkeepBook(const std::string& file, const UpkeepBook& book)

@@ -48,6 +48,8 @@ struct UpkeepBook {
 };
 UpkeepBook readUpkeepBook(const std::string& file);
 Result<Done> writeUpkeepBook(const std::string& file, const UpkeepBook& book);
+/// Reads it, changes it and writes it while nobody else does; waits for who is at it.
+Result<Done> changeUpkeepBook(const std::string& file, const std::function<void(UpkeepBook&)>& change);
 
 struct UpkeepWish {
     std::vector<UpkeepRule> rules; ///< all there are: they must not fight

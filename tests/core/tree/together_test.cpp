@@ -11,6 +11,7 @@
 #include "core/plan/plan_file.h"
 #include "core/scan/graft.h"
 #include "core/scan/scanner.h"
+#include "core/snapshot/snapshot.h"
 #include "core/tree/find_paths.h"
 #include "support/random_tree.h"
 #include "support/test_tree.h"
@@ -87,6 +88,16 @@ TEST_CASE("a place that another has scanned already is not counted twice", "[tre
     CHECK(joinTrees("x", {two.system, home})->places().size() == 1);
     CHECK(joinTrees("x", {home, two.system})->disk(rootNode) == two.system->disk(rootNode));
     CHECK(joinTrees("x", {two.system, two.system})->places().size() == 1);
+}
+
+TEST_CASE("there is no snapshot of several places, and none that says it is one", "[tree][together][snapshot]")
+{
+    TestFolder t;
+    const auto forged = plant(folder("//forged", {folder("home", {file("x", 1)})}));
+    REQUIRE(writeSnapshot(t / "forged.kurvo", {}, *forged));
+    const auto read = readSnapshot(t / "forged.kurvo");
+    REQUIRE_FALSE(read);
+    CHECK(read.error().kind == ErrorKind::Damaged);
 }
 
 TEST_CASE("a drive that is mounted in another is a place beside it", "[tree][together][mount]")

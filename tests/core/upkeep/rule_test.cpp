@@ -2,6 +2,8 @@
 // Rules of upkeep: what is a rule and what is none, and which would fight.
 #include <catch2/catch.hpp>
 
+#include <unistd.h>
+
 #include "core/advice/rule_book.h"
 #include "core/upkeep/rule.h"
 #include "core/upkeep/timer.h"
@@ -120,6 +122,19 @@ TEST_CASE("a mistaken rule is told with its file and line, and the others work",
          "again and again");
     says("place = \"/home\"\ntrash = true\nolder-than-days = 3\ndo = \"trash\"\nmost = \"5G\"\n", "can be deleted");
     says(std::string(100'000, '#'), "");
+}
+
+TEST_CASE("a rule that somebody else wrote is not carried out", "[upkeep]")
+{
+    if (::geteuid() != 0)
+        return;
+    const TestFolder t;
+    REQUIRE(writeUpkeepRule(t / "upkeep", someRule()));
+    REQUIRE(::chown((t / "upkeep/old-films.toml").c_str(), 65534, 65534) == 0);
+    const auto rules = readUpkeepRules(t / "upkeep");
+    CHECK(rules.rules.empty());
+    REQUIRE(rules.problems.size() == 1);
+    CHECK(rules.problems[0].find("somebody else's") != std::string::npos);
 }
 
 TEST_CASE("rules that would move the same to and fro are found, also by way of a third", "[upkeep]")

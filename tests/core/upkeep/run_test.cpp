@@ -11,6 +11,7 @@
 #include <map>
 #include <random>
 #include <set>
+#include <thread>
 
 #include "core/act/run_history.h"
 #include "core/base/figures.h"
@@ -352,6 +353,56 @@ TEST_CASE("a destination that is away is waited for, and said once", "[upkeep][m
         REQUIRE(undoRun(logbook, h.history()[0].run.id, {}, {{h.wish.user, {}, nullptr}, {}, nullptr}));
         CHECK(readAll(film).size() == 300'000);
     }
+}
+
+TEST_CASE("a place that has become a link is not worked through", "[upkeep]")
+{
+    Home h;
+    const auto mine = h.file("papers/old.bin", 1000, 60);
+    h.file("other", 1, 0);
+    auto& rule = h.rule("shared", "*.bin");
+    rule.place = h.t / "shared";
+    h.t.symlink(h.t / "home/papers", "shared"); // somebody who may write there has put it in
+    const auto done = h.runOne();
+    CHECK(done.problem.find("link") != std::string::npos);
+    CHECK(exists(mine));
+}
+
+TEST_CASE("where none has run yet, the rules tell what the clock may be", "[upkeep]")
+{
+    Home h;
+    const auto old = h.file("old.bin", 1000, 60);
+    h.file("other", 1, 0);
+    h.rule("old", "*.bin").made = h.now - 2 * 366 * oneDay; // it jumped ahead since the rule was written
+    h.wish.now = h.now;
+    CHECK_FALSE(runUpkeep(h.wish));
+    h.wish.rules[0].made = h.now + oneDay;
+    CHECK_FALSE(runUpkeep(h.wish));
+    CHECK(exists(old));
+    h.wish.rules[0].made = h.now - 5 * oneDay;
+    CHECK(h.runOne().done == 1);
+}
+
+TEST_CASE("what is known of rules is changed by several at a time, and nothing of it is lost", "[upkeep]")
+{
+    const TestFolder t;
+    const auto file = t / "data/upkeep.json";
+    std::vector<std::thread> threads;
+    for (int i = 0; i < 8; ++i)
+        threads.emplace_back([&, i] {
+            for (int k = 0; k < 10; ++k)
+                REQUIRE(changeUpkeepBook(file, [&](UpkeepBook& book) {
+                    book.states["rule-" + std::to_string(i)].looked = k;
+                    book.news.push_back({1, "r", "s", 0});
+                }));
+        });
+    for (auto& thread : threads)
+        thread.join();
+    const auto book = readUpkeepBook(file);
+    CHECK(book.states.size() == 8);
+    CHECK(book.news.size() == 80);
+    writeAll(file, "{\"rules\": [1, 2], \"news\": 7, \"last_run\": \"x\"}");
+    CHECK(readUpkeepBook(file).states.empty()); // taken for nothing known
 }
 
 TEST_CASE("rules that fight are not carried out, either of them", "[upkeep]")
