@@ -96,6 +96,25 @@ TEST_CASE("a place can be explored while it is scanned, and nothing jumps when t
     CHECK(w.child<QPushButton>("notRead")->text() == "1 not read…");
 }
 
+TEST_CASE("two places of one disk that seeks are scanned one after the other", "[window][mount]")
+{
+    if (!canStall())
+        return;
+    Window w;
+    HangingPlace hanging(w);
+    w.t.file("second/a", 1000);
+    w.models().scans.setDiskOf([](const std::string&) { return std::string("sda"); });
+    w.models().scans.scanFolder(w.t / "place", {}, hanging.options);
+    REQUIRE(Window::until([&] { return w.models().scans.runningScan()->progress->entries() > 0; }));
+    w.models().scans.scanFolder(w.t / "second");
+    REQUIRE(Window::until([&] { return w.models().scans.scans().back()->waits.load(); }));
+    CHECK(w.models().scans.scans().back()->progress->entries() == 0);
+    // Stopping the one that waits, or the end of the other, ends the waiting.
+    w.settle();
+    CHECK(w.models().places.liveAt(w.t / "second"));
+    CHECK(w.models().places.liveAt(w.t / "place"));
+}
+
 TEST_CASE("the plan that was kept is there after a scan that takes its time", "[window][plan][mount]")
 {
     if (!canStall())

@@ -224,7 +224,12 @@ void ScanJobs::startScan(const std::shared_ptr<ScanJob>& job)
     };
     runAsync(
         this,
-        [job, scanner = scanner_, command = job->withRights ? rights_.helperCommand() : std::vector<std::string>()] {
+        [job, scanner = scanner_, diskOf = diskOf_, turns = turns_,
+         command = job->withRights ? rights_.helperCommand() : std::vector<std::string>()]() mutable {
+            const auto disk = askWithin(job->options.patience, [diskOf, path = job->path] { return diskOf(path); });
+            const auto turn =
+                turns.take(disk.value_or(std::string()), job->stop.get_token(), [&job] { job->waits = true; });
+            job->waits = false;
             Outcome outcome{scanWithRights(command, scanner, *job), {}};
             if (!outcome.result)
                 return outcome;

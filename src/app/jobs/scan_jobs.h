@@ -17,6 +17,7 @@
 #include "app/jobs/snapshot_keeper.h"
 #include "app/model/tree_updater.h"
 #include "core/remote/address.h"
+#include "core/scan/disk_turns.h"
 #include "core/scan/scanner.h"
 #include "core/tree/growing_tree.h"
 
@@ -29,6 +30,7 @@ struct ScanJob {
     ScanOptions options;
     bool withRights = false;           ///< go on with administrator rights where it must
     std::atomic<bool> atHelper{false}; ///< the helper is at it, which cannot be paused
+    std::atomic<bool> waits{false};    ///< for another scan of the same disk, which has to seek
     bool byHelper = false;             ///< and was read by the helper as a whole, once the scan has ended
     std::string refused;               ///< why these were not given: a sentence, once the scan has ended
     std::shared_ptr<ScanProgress> progress = std::make_shared<ScanProgress>();
@@ -68,6 +70,8 @@ public:
     using Scanner =
         std::function<Result<ScanResult>(const std::string&, const ScanOptions&, std::stop_token, ScanProgress*)>;
     void setScanner(Scanner scanner) { scanner_ = std::move(scanner); }
+    /// Which disks cannot be read at two places at once: seekingDiskOf(), unless another way of it is put in.
+    void setDiskOf(std::function<std::string(const std::string&)> diskOf) { diskOf_ = std::move(diskOf); }
     /// Starts a scan beside those that run. Its place is there at once and grows.
     void scanFolder(const std::string& path, const QString& name = {}, const ScanOptions& options = {},
                     bool withRights = false);
@@ -116,6 +120,10 @@ private:
     RightsReader& rights_;
     Notices& notices_;
     Scanner scanner_;
+    std::function<std::string(const std::string&)> diskOf_ = [](const std::string& path) {
+        return seekingDiskOf(path);
+    };
+    DiskTurns turns_;
     std::vector<std::shared_ptr<ScanJob>> scans_;
     /// What rescans have brought while one that began before them still runs.
     struct CameIn {
