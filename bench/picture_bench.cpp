@@ -69,16 +69,13 @@ int main(int argc, char** argv)
     QApplication application(argc, argv);
     const auto files = argc > 1 ? static_cast<std::uint32_t>(std::atoi(argv[1])) : 1000000u;
     const auto places = argc > 2 ? static_cast<std::uint32_t>(std::atoi(argv[2])) : 1u;
-    std::shared_ptr<const FileTree> tree;
-    if (places > 1) {
-        std::vector<std::shared_ptr<const FileTree>> trees;
-        for (std::uint32_t i = 0; i < places; ++i)
-            trees.push_back(bench::bigTree(files / places, "/big" + std::to_string(i)));
+    std::vector<std::shared_ptr<const FileTree>> trees;
+    for (std::uint32_t i = 0; i < places; ++i)
+        trees.push_back(bench::bigTree(files / places, "/big" + std::to_string(i)));
+    auto tree = trees.front();
+    if (places > 1)
         fmt::print("{} places together: {:.0f} ms\n", places,
                    medianOf(3, [&] { tree = joinTrees("together", trees); }));
-    } else {
-        tree = bench::bigTree(files);
-    }
     Place place;
     place.tree = tree;
     place.dominant = dominantFamilies(*tree);
@@ -106,16 +103,25 @@ int main(int argc, char** argv)
     }
     fmt::print("table of types: {:.1f} ms\n", medianOf(11, [&] { typeTable(*tree, rootNode, Measure::Disk); }));
 
-    // The same tree in the real window, through a snapshot file.
+    // The same in the real window, through snapshot files.
     const std::string data = "/tmp/kurvo-bench-" + std::to_string(QCoreApplication::applicationPid());
-    if (!makeFolders(data) || !writeSnapshot(data + "/big.kurvo", {}, *tree))
-        return 3;
+    const auto fileOf = [&](std::size_t i) { return data + "/big" + std::to_string(i) + ".kurvo"; };
+    for (std::size_t i = 0; i < trees.size(); ++i)
+        if (!makeFolders(data) || !writeSnapshot(fileOf(i), {}, *trees[i]))
+            return 3;
     const AppFolders folders = appFolders(true, data);
     {
         MainWindow window(folders);
         window.resize(1736, 830); // gives the picture about 1200 x 700
         window.show();
-        open(window, data + "/big.kurvo");
+        for (std::size_t i = 0; i < trees.size(); ++i)
+            open(window, fileOf(i));
+        if (places > 1) {
+            window.models().together.join(window.models().together.joinable());
+            while (!window.models().places.place()->isTogether())
+                QApplication::processEvents(QEventLoop::WaitForMoreEvents);
+            settle();
+        }
         auto* view = window.exploreStage()->picture();
         view->setMotion(false);
         auto& models = window.models();

@@ -73,7 +73,7 @@ int tellUpkeep(int argc, char** argv)
         }));
     });
     desktop.notify(QObject::tr("Upkeep"), lines.join(QLatin1Char('\n')),
-                   undoable ? QObject::tr("Take it back") : QString());
+                   undoable ? QObject::tr("Undo") : QString());
     constexpr int patience = 10 * 60 * 1000;
     QTimer::singleShot(patience, &application, &QCoreApplication::quit);
     return QCoreApplication::exec();

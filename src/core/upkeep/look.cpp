@@ -23,7 +23,6 @@
 namespace kurvo {
 namespace {
 
-constexpr std::int64_t day = 86400;
 constexpr std::size_t mostHeld = 1000;
 
 /// Something that a rule speaks of.
@@ -185,7 +184,7 @@ private:
 
     void gatherTrash()
     {
-        const auto until = facts_.now - rule_.olderDays * day;
+        const auto until = facts_.now - rule_.olderDays * daySeconds;
         if (!facts_.live)
             return;
         for (const auto& folder : existingTrashFolders(rule_.place, facts_.guard.user)) {
@@ -210,7 +209,7 @@ private:
     {
         if (rule_.olderDays == 0 || rule_.subject == UpkeepSubject::Trash)
             return;
-        const auto until = facts_.now - rule_.olderDays * day;
+        const auto until = facts_.now - rule_.olderDays * daySeconds;
         std::erase_if(found_, [&](const Found& one) { return one.since > until; });
     }
 
@@ -219,7 +218,7 @@ private:
     {
         if (rule_.growsAWeek == 0)
             return;
-        constexpr std::int64_t least = 6 * day, week = 7 * day;
+        constexpr std::int64_t least = 6 * daySeconds, week = 7 * daySeconds;
         const auto entries = snapshotsOf(facts_.snapshots, {}, facts_.info);
         const auto then = std::find_if(entries.begin(), entries.end(), [&](const CatalogueEntry& entry) {
             return !entry.info.partial && facts_.now - entry.info.taken >= least;

@@ -12,6 +12,8 @@
 
 namespace kurvo {
 
+inline constexpr std::int64_t daySeconds = 86400;
+
 enum class UpkeepAction : std::uint8_t { Tell, Trash, Delete, Move };
 /// "tell", "trash", "delete", "move"
 const char* upkeepActionName(UpkeepAction action);

@@ -22,7 +22,6 @@
 namespace kurvo {
 namespace {
 
-constexpr std::int64_t day = 86400;
 constexpr std::size_t largestBook = std::size_t{4} << 20;
 
 std::string itemsText(std::size_t count, std::uint64_t bytes)
@@ -301,7 +300,7 @@ private:
         plan.place = rule.place;
         plan.written = wish_.now;
         for (const auto& record : history_) {
-            if (record.run.rule != rule.name || record.run.began > wish_.now - rule.keepDays * day ||
+            if (record.run.rule != rule.name || record.run.began > wish_.now - rule.keepDays * daySeconds ||
                 record.run.host != plan.host)
                 continue;
             for (const auto& step : record.steps) {
@@ -370,7 +369,7 @@ std::string clockProblem(std::int64_t lastRun, std::int64_t now)
     const auto when = "The clock says " + formatTime(now) + ", and upkeep last ran on " + formatTime(lastRun);
     const auto what = ". Ages cannot be trusted, and nothing was done. Once the clock is right: \"kurvoctl upkeep run "
                       "--clock-is-right\".";
-    constexpr std::int64_t year = 366 * day;
+    constexpr std::int64_t year = 366 * daySeconds;
     if (now < lastRun)
         return when + ", which is later" + what;
     if (now - lastRun > year)

@@ -15,7 +15,7 @@
 namespace kurvo {
 namespace {
 
-constexpr double day = 86400;
+constexpr double aDay = 86400;
 
 /// OpenMetrics 1.0, ABNF "escaped-string"; what is not UTF-8 cannot stand in it.
 std::string labelText(const std::string& bytes)
@@ -64,9 +64,9 @@ Watched watchDrive(const std::string& path, const std::string& folder, std::int6
     const auto trend = trendOf(points);
     if (!trend || !trend->isClear)
         return watched;
-    watched.bytesADay = trend->perSecond * day;
+    watched.bytesADay = trend->perSecond * aDay;
     if (const auto full = whenFull(*trend, points, watched.capacity.used + watched.capacity.free))
-        watched.daysLeft = std::max(0.0, static_cast<double>(full->full - now) / day);
+        watched.daysLeft = std::max(0.0, static_cast<double>(full->full - now) / aDay);
     return watched;
 }
 
@@ -77,7 +77,7 @@ std::string Watched::sentence() const
         return problem;
     const auto free = name + ": " + formatBytes(capacity.free) + " free";
     if (daysLeft)
-        return free + fmt::format(", full in {:.0f} days", *daysLeft) + " (" + formatRate(*bytesADay / day) + ").";
+        return free + fmt::format(", full in {:.0f} days", *daysLeft) + " (" + formatRate(*bytesADay / aDay) + ").";
     if (bytesADay && *bytesADay <= 0)
         return free + ", and it does not grow.";
     return free + (snapshots < 3 ? ", and too few snapshots to say how it grows." : ", and no clear trend.");
@@ -102,7 +102,7 @@ std::string watchedAsMetrics(const std::vector<Watched>& drives)
     family("kurvo_drive_growth_bytes", "By how much it grows a day, where snapshots say so clearly.",
            [](const Watched& drive) { return drive.bytesADay; });
     family("kurvo_drive_full_seconds", "Until it is full, where snapshots say so clearly.",
-           [](const Watched& drive) { return drive.daysLeft ? Figure(*drive.daysLeft * day) : std::nullopt; });
+           [](const Watched& drive) { return drive.daysLeft ? Figure(*drive.daysLeft * aDay) : std::nullopt; });
     return text + "# EOF\n";
 }
 
