@@ -6,9 +6,11 @@
 
 #include <QComboBox>
 #include <QLabel>
+#include <QListView>
 #include <QPushButton>
 #include <QTreeWidget>
 
+#include "app/dialogs/rule_dialog.h"
 #include "app/window_fixture.h"
 #include "support/mounts.h"
 
@@ -32,11 +34,13 @@ void lookTogether(Window& w, const std::vector<std::string>& places)
 
 } // namespace
 
-TEST_CASE("the demo's drives are ticked and looked at together", "[window][together][demo]")
+TEST_CASE("the demo's drives are ticked and looked at together, and a lead of theirs becomes a rule",
+          "[window][together][upkeep][demo]")
 {
     Window w(true);
     w.window->prepareDemo();
-    REQUIRE(Window::until([&] { return w.window->scanStage()->cards().size() >= 3; }));
+    // The demo is made first, which takes a while where all is checked.
+    REQUIRE(QTest::qWaitFor([&] { return w.window->scanStage()->cards().size() >= 3; }, 120000));
     const auto card = [&](const QString& name) {
         for (auto* one : w.window->scanStage()->cards())
             if (one->facts().name == name)
@@ -48,7 +52,7 @@ TEST_CASE("the demo's drives are ticked and looked at together", "[window][toget
         QTest::mouseClick(card(name), Qt::LeftButton);
     }
     w.click("startTogether");
-    REQUIRE(Window::until([&] { return w.place() && w.place()->isTogether(); }));
+    REQUIRE(QTest::qWaitFor([&] { return w.place() && w.place()->isTogether(); }, 60000));
     w.settle();
     const auto& together = *w.place();
     REQUIRE(w.models().places.places().size() == 3);
@@ -88,6 +92,27 @@ TEST_CASE("the demo's drives are ticked and looked at together", "[window][toget
     REQUIRE(Window::until([&] { return w.window->findStage()->isSettled(); }));
     CHECK(w.window->findStage()->model()->files().size() ==
           together.tree->sums(*together.tree->find("/media/warden/skerry-archive")).files);
+
+    // What stands out on one of them, as a rule: seen first, then switched on.
+    w.models().places.bringUp(**std::find_if(w.models().places.places().begin(), w.models().places.places().end(),
+                                             [](const auto& open) { return open->info.place == "/"; }));
+    w.window->setStage(Stage::Explore);
+    REQUIRE(QTest::qWaitFor([&] { return w.models().leads.leads() && !w.models().leads.isWorking(); }, 60000));
+    w.models().cursor.select(noNode);
+    auto* leads = w.window->exploreStage()->leads();
+    leads->list()->setCurrentIndex(leads->list()->model()->index(0, 0));
+    REQUIRE(Window::until([&] { return leads->current() != nullptr; }));
+    w.key(Qt::Key_R, Qt::ControlModifier | Qt::AltModifier);
+    auto* dialog = w.dialog<app::RuleDialog>("ruleDialog");
+    CHECK(dialog->findChild<QLabel*>("ruleWhat")->text().contains("map-tiles"));
+    QTest::mouseClick(dialog->findChild<QPushButton*>("seeRule"), Qt::LeftButton);
+    REQUIRE(QTest::qWaitFor([&] { return dialog->items()->rowCount() > 100; }, 60000));
+    CHECK(dialog->findChild<QLabel*>("ruleSays")->text().contains("It would ask first")); // it is much
+    QTest::mouseClick(dialog->findChild<QPushButton*>("switchRuleOn"), Qt::LeftButton);
+    REQUIRE(w.closed("ruleDialog"));
+    const auto rules = readUpkeepRules(w.folders.upkeep());
+    REQUIRE(rules.rules.size() == 1);
+    CHECK(rules.rules[0].on);
 }
 
 TEST_CASE("one plan over real drives of several kinds is carried out and undone", "[window][together][mount]")

@@ -147,29 +147,3 @@ TEST_CASE("what rules did is told when the window starts, once", "[window][upkee
     QTest::qWait(300);
     CHECK_FALSE(w.notice().contains("Old films"));
 }
-
-TEST_CASE("a lead of the demo becomes a rule, and what it would do is seen", "[window][upkeep][demo]")
-{
-    Window w(true);
-    w.window->prepareDemo();
-    REQUIRE(Window::until([&] { return w.window->scanStage()->cards().size() >= 2; }));
-    const auto snapshot = w.folders.snapshots() + "/skerry-system-2026-06.kurvo";
-    REQUIRE(Window::until([&] { return exists(snapshot); }));
-    w.settle();
-    w.models().snapshots.open(snapshot);
-    REQUIRE(Window::until([&] { return w.models().leads.leads() && !w.models().leads.isWorking(); }));
-    w.window->setStage(Stage::Explore);
-    auto* leads = w.window->exploreStage()->leads();
-    leads->list()->setCurrentIndex(leads->list()->model()->index(0, 0));
-    REQUIRE(Window::until([&] { return leads->current() != nullptr; }));
-    w.key(Qt::Key_R, ctrlAlt);
-    auto* dialog = w.dialog<app::RuleDialog>("ruleDialog");
-    CHECK(dialog->findChild<QLabel*>("ruleWhat")->text().contains("map-tiles"));
-    press(dialog, "seeRule");
-    REQUIRE(Window::until([&] { return dialog->items()->rowCount() > 100; }));
-    CHECK(dialog->findChild<QLabel*>("ruleSays")->text().contains("It would ask first")); // it is much
-    press(dialog, "switchRuleOn");
-    REQUIRE(w.closed("ruleDialog"));
-    REQUIRE(readUpkeepRules(w.folders.upkeep()).rules.size() == 1);
-    CHECK(readUpkeepRules(w.folders.upkeep()).rules[0].on);
-}
