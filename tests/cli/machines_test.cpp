@@ -13,19 +13,7 @@ namespace {
 
 const std::string ownFolder = std::string(KURVOCTL).substr(0, std::string(KURVOCTL).rfind('/'));
 
-/// Settings and data of their own.
-struct Office {
-    TestFolder t;
-    Office()
-    {
-        ::setenv("XDG_CONFIG_HOME", (t / "config").c_str(), 1);
-        ::setenv("XDG_DATA_HOME", (t / "data").c_str(), 1);
-    }
-    ~Office()
-    {
-        ::unsetenv("XDG_CONFIG_HOME");
-        ::unsetenv("XDG_DATA_HOME");
-    }
+struct Office : OwnSettings {
     std::string list(const std::string& text) const { return t.text("config/kurvo/machines.toml", text); }
 };
 

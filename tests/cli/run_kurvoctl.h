@@ -34,6 +34,23 @@ inline std::string quoted(const std::string& path)
     return "'" + path + "'";
 }
 
+/// Settings and data of their own, as long as this lives.
+struct OwnSettings {
+    TestFolder t;
+    OwnSettings()
+    {
+        ::setenv("XDG_CONFIG_HOME", (t / "config").c_str(), 1);
+        ::setenv("XDG_DATA_HOME", (t / "data").c_str(), 1);
+    }
+    ~OwnSettings()
+    {
+        ::unsetenv("XDG_CONFIG_HOME");
+        ::unsetenv("XDG_DATA_HOME");
+    }
+    OwnSettings(const OwnSettings&) = delete;
+    OwnSettings& operator=(const OwnSettings&) = delete;
+};
+
 /// Runs it with a shell; arguments are quoted by the caller.
 inline Outcome kurvoctl(const std::string& arguments)
 {

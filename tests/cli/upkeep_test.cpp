@@ -17,21 +17,6 @@ using namespace kurvo::test;
 
 namespace {
 
-/// Settings and data of their own.
-struct Office {
-    TestFolder t;
-    Office()
-    {
-        ::setenv("XDG_CONFIG_HOME", (t / "config").c_str(), 1);
-        ::setenv("XDG_DATA_HOME", (t / "data").c_str(), 1);
-    }
-    ~Office()
-    {
-        ::unsetenv("XDG_CONFIG_HOME");
-        ::unsetenv("XDG_DATA_HOME");
-    }
-};
-
 bool has(const std::string& text, const std::string& words)
 {
     return text.find(words) != std::string::npos;
@@ -41,7 +26,7 @@ bool has(const std::string& text, const std::string& words)
 
 TEST_CASE("a rule is made, looked at, switched on and off, and removed", "[cli][upkeep]")
 {
-    const Office o;
+    const OwnSettings o;
     const auto film = o.t.file("place/films/old.mkv", 300'000, 1600000000);
     o.t.file("place/papers/a.odt", 1000);
     CHECK(kurvoctl("upkeep list --json").lines().size() == 8); // those that are ready
@@ -75,7 +60,7 @@ TEST_CASE("a rule is made, looked at, switched on and off, and removed", "[cli][
 
 TEST_CASE("what a rule tells is told once by the timer, and its exit status says so", "[cli][upkeep]")
 {
-    const Office o;
+    const OwnSettings o;
     o.t.file("place/disk.iso", 300'000, 1600000000);
     REQUIRE(kurvoctl("upkeep make isos '" + (o.t / "place") + "' --where '*.iso'").status == 0);
     kurvoctl("upkeep on isos");
@@ -102,7 +87,7 @@ TEST_CASE("watch warns of a drive that fills, in words, JSON and figures for col
 {
     if (!canMount())
         return;
-    const Office o;
+    const OwnSettings o;
     const TmpfsMount drive(o.t / "drive", "size=64m");
     const auto file = o.t.file("drive/a", 40 << 20);
     const auto scan = kurvo::scan(drive.path());
