@@ -176,6 +176,9 @@ TEST_CASE("another machine that cannot be scanned says why", "[cli][remote]")
         CHECK(rubbish.out.empty());
         ssh.program("kurvoctl", "[ \"$2\" = --speaks ] && exit 0; printf 'KURVOANS\\002\\0\\0\\0\\377\\377\\377\\177'");
         CHECK(scan().err.find("no answer") != std::string::npos);
+        // One that is gone before it could be asked: what it said still counts.
+        const FakeSsh gone("exec 0<&-; echo KURVOHAS; printf 'KURVOANS\\002\\0\\0\\0\\377\\377\\377\\177'");
+        CHECK(scan().err.find("no answer") != std::string::npos);
         const FakeSsh endless("while :; do echo nothing of ours; done");
         CHECK(scan().err.find("something else than an answer") != std::string::npos);
     }

@@ -79,6 +79,7 @@ PseudoTerminal::PseudoTerminal(const std::vector<std::string>& command, const Wi
         // Whoever runs the tests may ignore some.
         for (const int signal : {SIGINT, SIGQUIT, SIGTSTP, SIGTTIN, SIGTTOU, SIGHUP, SIGTERM, SIGPIPE})
             std::signal(signal, SIG_DFL);
+        (void)!::chdir(wish.home.c_str()); // names typed without a folder
         std::vector<std::string> words{"TERM=xterm-256color",
                                        "LANG=C.UTF-8",
                                        "LC_ALL=C.UTF-8",

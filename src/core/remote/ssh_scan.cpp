@@ -315,13 +315,12 @@ Result<RemoteScan> scanOverSsh(const RemoteAddress& address, const RemoteWish& w
     request.exclude = wish.scan.exclude;
     request.crossMounts = wish.scan.crossMounts;
     request.threads = wish.scan.threads;
-    auto ready = connection.makeReady(stop, scan.sent);
-    if (ready)
-        ready = connection.send(encodeRequest(request));
-    if (!ready) {
+    if (const auto ready = connection.makeReady(stop, scan.sent); !ready) {
         connection.close();
         return ready.error();
     }
+    // Where it cannot be taken in any more, what was sent back says why.
+    (void)connection.send(encodeRequest(request));
     // A stop is told to the other side, which then sends what it has; a second one, or none in time, gives it up.
     std::stop_source giveUp;
     std::jthread stopper([&](const std::stop_token& over) {
