@@ -18,7 +18,7 @@
 #include "app/shell/main_window.h"
 #include "bench/big_tree.h"
 #include "core/explore/type_table.h"
-#include "core/scan/graft.h"
+#include "core/scan/join.h"
 
 using namespace kurvo;
 using namespace kurvo::app;
@@ -74,8 +74,9 @@ int main(int argc, char** argv)
         trees.push_back(bench::bigTree(files / places, "/big" + std::to_string(i)));
     auto tree = trees.front();
     if (places > 1)
-        fmt::print("{} places together: {:.0f} ms\n", places,
-                   medianOf(3, [&] { tree = joinTrees("together", trees); }));
+        fmt::print("{} places together: {:.0f} ms\n", places, medianOf(3, [&] {
+                       tree = joinTrees("together", {trees.begin(), trees.end()});
+                   }));
     Place place;
     place.tree = tree;
     place.dominant = dominantFamilies(*tree);

@@ -41,15 +41,27 @@ Result<Done> prepareDemoData(const std::string& data, std::stop_token stop,
         if (auto made = makePracticeFolder(folders.practice); !made)
             return made.error();
     }
-    for (int month = monthCount; month-- > -1 && !stop.stop_requested();) {
-        const auto path = month < 0
-                              ? joinPath(folders.snapshots, "skerry-archive-2026-06.kurvo")
-                              : joinPath(folders.snapshots, fmt::format("skerry-system-2026-{:02}.kurvo", month + 1));
+    struct Wanted {
+        std::string file, what;
+        std::function<Snapshot()> make;
+    };
+    std::vector<Wanted> all;
+    for (int month = monthCount; month-- > 0;) {
+        all.push_back({fmt::format("skerry-system-2026-{:02}.kurvo", month + 1),
+                       fmt::format("month {} of {}", month + 1, monthCount), [month] { return systemDrive(month); }});
+        if (month % 2 == 1)
+            all.push_back({fmt::format("skerry-archive-2026-{:02}.kurvo", month + 1),
+                           fmt::format("skerry-archive, month {}", month + 1),
+                           [month] { return archiveDrive(month); }});
+    }
+    for (const auto& one : all) {
+        if (stop.stop_requested())
+            break;
+        const auto path = joinPath(folders.snapshots, one.file);
         if (exists(path))
             continue;
-        say(month < 0 ? "Making the snapshot of skerry-archive"
-                      : fmt::format("Making the snapshot of month {} of {}", month + 1, monthCount));
-        const auto snapshot = month < 0 ? archiveDrive() : systemDrive(month);
+        say("Making the snapshot of " + one.what);
+        const auto snapshot = one.make();
         if (auto written = writeSnapshot(path, snapshot.info, *snapshot.tree); !written)
             return written.error();
     }

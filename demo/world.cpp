@@ -323,11 +323,13 @@ Snapshot systemDrive(int month)
     return {info, tree};
 }
 
-Snapshot archiveDrive()
+Snapshot archiveDrive(int month)
 {
+    // Plugged in every other month: what it is brought then.
+    const int lastYear = month < 3 ? 2022 : month < 5 ? 2023 : 2024;
     const std::string mountPoint = "/media/warden/skerry-archive";
     Sketch sketch(mountPoint);
-    for (int year = 2016; year <= 2024; ++year) {
+    for (int year = 2016; year <= lastYear; ++year) {
         season(sketch, fmt::format("/Recordings/{}-spring", year), fmt::format("{}s", year), 90, 420 * MiB,
                day(year, 3, 20), warden);
         season(sketch, fmt::format("/Recordings/{}-autumn", year), fmt::format("{}a", year), 110, 400 * MiB,
@@ -339,7 +341,7 @@ Snapshot archiveDrive()
         }
     }
     auto tree = std::make_shared<FileTree>(sketch.build());
-    auto info = describe(*tree, "skerry-archive", mountPoint, day(2026, 6, 30, 17), 2'000'398'934'016, 1 * GiB);
+    auto info = describe(*tree, "skerry-archive", mountPoint, monthEnd(month) - 3600, 2'000'398'934'016, 1 * GiB);
     return {info, tree};
 }
 

@@ -14,7 +14,7 @@ inline constexpr int monthCount = 6;
 /// The system drive at the end of a month: 0 is January 2026, 5 is June 2026. About 300,000 entries in June.
 Snapshot systemDrive(int month);
 
-/// The USB drive "skerry-archive" at the end of June.
-Snapshot archiveDrive();
+/// The USB drive "skerry-archive" at the end of a month; it has more years of recordings each time.
+Snapshot archiveDrive(int month);
 
 } // namespace kurvo::demo

@@ -18,6 +18,8 @@
 #include "core/base/patience.h"
 #include "core/base/text.h"
 #include "core/platform/folders.h"
+#include "core/scan/join.h"
+#include "core/snapshot/together.h"
 
 namespace kurvo::cli {
 
@@ -122,31 +124,23 @@ Result<Source> loadTogether(const std::vector<std::string>& sources)
 {
     if (sources.size() == 1)
         return loadSource(sources.front());
-    std::vector<std::shared_ptr<const FileTree>> trees;
+    std::vector<PlaceRoot> roots;
+    std::vector<SnapshotInfo> infos;
     Source all;
-    std::string title;
     for (const auto& source : sources) {
         auto one = loadSource(source);
         if (!one)
             return one.error();
-        if (trees.empty())
-            all.info.taken = one->info.taken;
-        else if (one->info.host != all.info.host || one->info.sample != all.info.sample)
+        if (!infos.empty() && !isOfOneMachine(infos.front(), one->info))
             return Error{ErrorKind::Unsupported, source, 0,
                          displayText(source) + " is of another machine. Places of one machine go together."};
-        all.info.host = one->info.host;
-        all.info.sample = one->info.sample;
-        all.info.taken = std::min(all.info.taken, one->info.taken);
-        all.info.unreadable += one->info.unreadable;
-        all.info.partial |= one->info.partial;
-        all.info.owners.insert(all.info.owners.end(), one->info.owners.begin(), one->info.owners.end());
         all.remote |= one->remote;
-        title += (title.empty() ? "" : ", ") + (one->info.placeName.empty() ? one->info.place : one->info.placeName);
-        trees.push_back(one->tree);
+        roots.emplace_back(std::move(one->tree));
+        infos.push_back(std::move(one->info));
     }
-    all.tree = joinTrees(title, trees);
+    all.info = addedUp(infos, namesOf(infos));
+    all.tree = joinTrees(all.info.placeName, roots);
     all.info.place = all.tree->path(rootNode);
-    all.info.placeName = title;
     return all;
 }
 

@@ -436,8 +436,15 @@ TEST_CASE_METHOD(CompareWindow, "a weekly snapshot is switched on and off with s
     auto* state = asked->findChild<QLabel*>("snapshotState");
     REQUIRE(until([&] { return state->text() == "Access denied"; }));
     CHECK(weekly->isChecked());
-    qputenv("PATH", path);
     QTest::mouseClick(asked->findChild<QPushButton*>("closeSnapshots"), Qt::LeftButton);
+    REQUIRE(closed("snapshotsDialog"));
+    // One that is asked for longer than anybody looks: its answer finds nobody.
+    t.text("bin/systemctl", "#!/bin/sh\ntouch '" + (t / "asked") + "'\nsleep 2\n");
+    stage()->findChild<QAction*>("snapshots")->trigger();
+    REQUIRE(until([&] { return exists(t / "asked"); }));
+    QTest::mouseClick(dialog<QDialog>("snapshotsDialog")->findChild<QPushButton*>("closeSnapshots"), Qt::LeftButton);
+    REQUIRE(closed("snapshotsDialog"));
+    qputenv("PATH", path);
 }
 
 TEST_CASE_METHOD(CompareWindow, "a snapshot from elsewhere is compared by the paths below, a damaged one says so",

@@ -4,9 +4,15 @@
 
 #include <sys/mount.h>
 
+#include <filesystem>
+
 #include <QComboBox>
+#include <QContextMenuEvent>
+#include <QInputDialog>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListView>
+#include <QMenu>
 #include <QPushButton>
 #include <QTreeWidget>
 
@@ -149,7 +155,16 @@ TEST_CASE("one plan over real drives of several kinds is carried out and undone"
     CHECK_FALSE(exists(onMemory));
     CHECK_FALSE(exists(onDisk));
     CHECK(w.place()->isTogether());
-    CHECK(w.place()->tree->sums(rootNode).files == 3);
+    CHECK(w.node(onMemory) == noNode);
+    // Read again in each place, and so in all of them: the drives' trash folders are on the drives.
+    std::uint64_t files = 0;
+    REQUIRE(Window::until([&] {
+        files = 0;
+        for (const auto& open : w.models().places.places())
+            files += open->isTogether() ? 0 : open->tree->sums(rootNode).files;
+        return w.place()->tree->sums(rootNode).files == files;
+    }));
+    CHECK(files == 3 + 4);
     w.models().runner.takeBack(w.models().logbook.history().front().run.id);
     w.settle();
     CHECK(exists(onMemory));
@@ -217,4 +232,190 @@ TEST_CASE("places of which one holds another are not counted twice, and one is n
     w.key(Qt::Key_L, Qt::ControlModifier | Qt::AltModifier);
     REQUIRE(Window::until([&] { return w.notice().contains("holds the others"); }));
     CHECK_FALSE(w.place()->isTogether());
+}
+
+namespace {
+
+app::DriveCard* setCard(Window& w, const QString& name)
+{
+    for (auto* card : w.window->scanStage()->cards())
+        if (card->facts().set && card->facts().name == name)
+            return card;
+    return nullptr;
+}
+
+/// Kept by its key, under a name that is typed.
+void keepSet(Window& w, const QString& name)
+{
+    w.activate();
+    w.key(Qt::Key_K, Qt::ControlModifier | Qt::AltModifier);
+    auto* ask = w.dialog<QInputDialog>("keepSet");
+    auto* line = ask->findChild<QLineEdit*>();
+    line->selectAll();
+    QTest::keyClicks(line, name);
+    QTest::keyClick(line, Qt::Key_Return);
+    REQUIRE(w.closed("keepSet"));
+    REQUIRE(Window::until([&] { return w.place()->setName == name.toStdString(); }));
+    w.settle();
+}
+
+} // namespace
+
+TEST_CASE("places are kept as a set, scanned again by its card, and have a history together",
+          "[window][together][sets]")
+{
+    Window w;
+    w.t.file("desk/a.mkv", 900000);
+    w.t.file("archive/old.mkv", 500000);
+    lookTogether(w, {w.t / "desk", w.t / "archive"});
+    CHECK(w.models().together.addable().empty());
+    keepSet(w, "Desk and archive");
+    CHECK(w.place()->tree->label(rootNode) == "Desk and archive");
+    CHECK(w.place()->parts.size() == 2);
+    CHECK(w.place()->info.placeName == "Desk and archive");
+
+    // Some time later, in a new window: one double-click scans both.
+    QTest::qWait(1100); // times of scans are seconds
+    w.t.file("desk/b.mkv", 700000);
+    w.open();
+    REQUIRE(Window::until([&] { return setCard(w, "Desk and archive") != nullptr; }));
+    CHECK(setCard(w, "Desk and archive")->facts().about == "set of desk, archive");
+    QTest::mouseDClick(setCard(w, "Desk and archive"), Qt::LeftButton);
+    REQUIRE(Window::until([&] { return w.place() && w.place()->isTogether(); }));
+    w.settle();
+    CHECK(w.models().places.places().size() == 3);
+    CHECK(w.place()->tree->sums(rootNode).files == 3);
+    CHECK(w.place()->setName == "Desk and archive");
+
+    // What changed since they were looked at before, and how each has grown.
+    w.window->setStage(Stage::Compare);
+    const auto& comparing = w.window->compareStage()->comparing();
+    REQUIRE(Window::until([&] { return comparing.comparison() != nullptr; }));
+    REQUIRE(comparing.points().size() == 2);
+    CHECK(comparing.points()[1].isOpen);
+    CHECK(comparing.comparison()->net(rootNode, Measure::Files) == 1);
+    REQUIRE(comparing.curves().size() == 2);
+    CHECK(comparing.curves()[0].name == "desk");
+    CHECK(comparing.curves()[1].sizes.size() == 2);
+    CHECK(comparing.curves()[1].sizes[0]);
+    // A folder in one of them has a curve beside these.
+    w.t.file("desk/in/c.mkv", 300000);
+    w.models().places.bringUp(*w.models().places.liveAt(w.t / "desk"));
+    w.models().scans.rescan(rootNode);
+    w.settle();
+    const auto isTogether = [](const auto& place) { return place->isTogether(); };
+    const auto& places = w.models().places.places();
+    w.models().places.bringUp(**std::find_if(places.begin(), places.end(), isTogether));
+    w.settle();
+    // What was read again in one of them is there in all of them.
+    REQUIRE(w.node(w.t / "desk/in/c.mkv") != noNode);
+    REQUIRE(Window::until([&] { return comparing.comparison() && comparing.points().size() == 2; }));
+    w.window->compareStage()->comparing().toggleCurve(w.t / "desk/in");
+    REQUIRE(Window::until([&] { return comparing.curves().size() == 3 && comparing.curves()[2].sizes.size() == 2; }));
+    CHECK(comparing.curves()[2].sizes[0] == std::optional<std::uint64_t>(0)); // it was not there
+    CHECK(comparing.curves()[2].sizes[1].value_or(0) >= 300000);
+    // Growth is a colour of all of them.
+    w.window->setStage(Stage::Explore);
+    w.models().view.setColour(ColourBy::Growth);
+    REQUIRE(Window::until([&] { return w.place()->earlier != nullptr; }));
+    CHECK(w.place()->earlier->earlier(w.node(w.t / "desk/a.mkv")) != noNode);
+    CHECK(w.place()->earlier->earlier(w.node(w.t / "desk/b.mkv")) == noNode);
+}
+
+TEST_CASE("a set is renamed and removed by its menu, and says what of it is not here", "[window][together][sets]")
+{
+    Window w;
+    for (const char* file : {"one/a", "two/b", "three/c"})
+        w.t.file(file, 5000);
+    lookTogether(w, {w.t / "one", w.t / "two", w.t / "three"});
+    keepSet(w, "All");
+    w.window->setStage(Stage::Scan);
+    REQUIRE(Window::until([&] { return setCard(w, "All") != nullptr; }));
+    const auto menu = [&](const QString& name, const QString& entry) {
+        auto* card = setCard(w, name);
+        const auto at = card->rect().center();
+        QContextMenuEvent event(QContextMenuEvent::Keyboard, at, card->mapToGlobal(at));
+        QApplication::sendEvent(card, &event);
+        QMenu* shown = nullptr;
+        REQUIRE(Window::until([&] { return (shown = w.window->findChild<QMenu*>("setMenu")) != nullptr; }));
+        for (auto* action : shown->actions())
+            if (action->text().remove('&') == entry) {
+                shown->setActiveAction(action);
+                QTest::keyClick(shown, Qt::Key_Return);
+                return;
+            }
+        FAIL("no such entry");
+    };
+    menu("All", "Rename the set…");
+    auto* ask = w.dialog<QInputDialog>("renameSet");
+    ask->setTextValue("Three of them");
+    ask->accept();
+    REQUIRE(Window::until([&] { return setCard(w, "Three of them") != nullptr; }));
+
+    // One is gone from the machine, another as well, with its snapshot.
+    std::filesystem::remove_all(w.t / "two");
+    std::filesystem::remove_all(w.t / "three");
+    for (const auto& entry : readCatalogue(w.folders.snapshots()).entries)
+        if (entry.info.place == w.t / "three")
+            REQUIRE(removeSnapshot(entry.path));
+    w.open();
+    REQUIRE(Window::until([&] { return setCard(w, "Three of them") != nullptr; }));
+    CHECK(setCard(w, "Three of them")->facts().lastScan.contains("not all of it"));
+    auto* card = setCard(w, "Three of them");
+    card->setFocus();
+    QTest::keyClick(card, Qt::Key_Return);
+    REQUIRE(Window::until([&] { return w.place() && w.place()->isTogether(); }));
+    CHECK(w.notice().contains("no snapshot of it: three"));
+    REQUIRE(w.place()->parts.size() == 2);
+    CHECK(w.place()->parts[0].live);
+    CHECK_FALSE(w.place()->parts[1].live); // its snapshot
+    w.window->setStage(Stage::Scan);
+    REQUIRE(Window::until([&] { return setCard(w, "Three of them") != nullptr; }));
+    menu("Three of them", "Remove the set");
+    REQUIRE(Window::until([&] { return setCard(w, "Three of them") == nullptr; }));
+    CHECK(readSets(w.folders.snapshots())->empty());
+    CHECK(readCatalogue(w.folders.snapshots()).entries.size() >= 2); // snapshots stay
+}
+
+TEST_CASE("a place comes to those one looks at, and what is planned there stays", "[window][together]")
+{
+    Window w;
+    const auto film = w.t.file("one/films/a.mkv", 900000);
+    w.t.file("two/b", 5000);
+    w.t.file("three/c", 5000);
+    lookTogether(w, {w.t / "one", w.t / "two"});
+    const auto id = w.place()->id;
+    w.models().cursor.setFocus(w.node(w.t / "one/films"));
+    w.models().cursor.select(w.node(film));
+    w.models().plan.planItem(w.node(film), {});
+    w.scan(w.t / "three");
+    w.models().places.bringUp(*w.models().places.placeOf(id));
+    REQUIRE(w.models().together.addable().size() == 1);
+    w.models().together.add(w.models().together.addable().front());
+    w.settle();
+    CHECK(w.place()->parts.size() == 3);
+    CHECK(w.place()->tree->sums(rootNode).files == 3);
+    CHECK(w.focused() == w.t / "one/films");
+    CHECK(w.selected() == film);
+    REQUIRE(w.place()->plan.items().size() == 1);
+    CHECK(w.place()->plan.items()[0].node == w.node(film));
+    // Carried out here, it is gone in the place itself as well, and what is written there comes in here.
+    w.models().runner.carryOutPlan();
+    w.settle();
+    CHECK_FALSE(exists(film));
+    REQUIRE(Window::until([&] { return w.models().places.liveAt(w.t / "one")->tree->sums(rootNode).files == 0; }));
+    CHECK(w.node(film) == noNode);
+    CHECK(w.place()->parts.size() == 3);
+}
+
+TEST_CASE("what cannot be scanned does not keep the others from being looked at together", "[window][together]")
+{
+    Window w;
+    w.t.file("one/a", 5000);
+    w.t.file("two/b", 5000);
+    w.models().together.joinOnceOpen({w.t / "one", w.t / "gone", w.t / "two"});
+    for (const char* name : {"one", "gone", "two"})
+        w.models().scans.scanFolder(w.t / name);
+    REQUIRE(Window::until([&] { return w.place() && w.place()->isTogether(); }));
+    CHECK(w.place()->parts.size() == 2);
 }

@@ -3,6 +3,7 @@
 
 #include <QFile>
 #include <QFileDialog>
+#include <QInputDialog>
 
 namespace kurvo::app {
 namespace {
@@ -31,6 +32,22 @@ void chooseFile(QWidget* parent, const QString& title, const QString& from, cons
     auto* dialog = new QFileDialog(parent, title, from, kind);
     dialog->setFileMode(QFileDialog::ExistingFile);
     open(dialog, then);
+}
+
+void askForName(QWidget* parent, const QString& dialogName, const QString& title, const QString& label,
+                const QString& name, const std::function<void(const QString&)>& then)
+{
+    auto* ask = new QInputDialog(parent);
+    ask->setObjectName(dialogName);
+    ask->setAttribute(Qt::WA_DeleteOnClose);
+    ask->setWindowTitle(title);
+    ask->setLabelText(label);
+    ask->setTextValue(name);
+    QObject::connect(ask, &QInputDialog::textValueSelected, parent, [then](const QString& text) {
+        if (!text.trimmed().isEmpty())
+            then(text.trimmed());
+    });
+    ask->open();
 }
 
 } // namespace kurvo::app

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Asks for a file or folder that is there, without holding up the window.
+// Asks for a file or folder that is there, or for a name, without holding up the window.
 #pragma once
 
 #include <QString>
@@ -19,5 +19,9 @@ void chooseFolder(QWidget* parent, const QString& title, const QString& from, co
 
 /// `kind` as the file dialog has it: "Plan (*.json)".
 void chooseFile(QWidget* parent, const QString& title, const QString& from, const QString& kind, const Chosen& then);
+
+/// A name for something; `then` is not called for an empty one, nor when the dialog was left.
+void askForName(QWidget* parent, const QString& dialogName, const QString& title, const QString& label,
+                const QString& name, const std::function<void(const QString& name)>& then);
 
 } // namespace kurvo::app

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cstdlib>
+#include <map>
+#include <utility>
 
 #include "app/services/async.h"
 #include "app/services/listen.h"
@@ -18,6 +20,53 @@ QString signedText(std::int64_t amount, Measure measure)
     return (amount < 0 ? QString(QChar(0x2212)) : QStringLiteral("+")) +
            countText(static_cast<std::uint64_t>(std::llabs(amount)));
 }
+
+namespace {
+
+void sortPoints(std::vector<ComparePoint>& points)
+{
+    std::sort(points.begin(), points.end(), [](const ComparePoint& a, const ComparePoint& b) {
+        return a.info.taken != b.info.taken ? a.info.taken < b.info.taken : a.isOpen < b.isOpen;
+    });
+}
+
+/// `file`, `shown`: what is open.
+std::vector<ComparePoint> pointsOf(std::vector<CatalogueEntry> entries, const std::string& file,
+                                   const SnapshotInfo& shown)
+{
+    std::vector<ComparePoint> points;
+    bool isKept = false;
+    for (auto& entry : entries) {
+        const bool open =
+            file.empty() ? entry.info.taken == shown.taken && entry.info.entries == shown.entries : entry.path == file;
+        if (open && std::exchange(isKept, true))
+            continue;
+        auto info = entry.info;
+        points.push_back({std::move(entry), std::move(info), open, {}});
+    }
+    if (!isKept)
+        points.push_back({std::nullopt, shown, true, {}});
+    sortPoints(points);
+    return points;
+}
+
+std::vector<ComparePoint> pointsOf(const JointScans& joint, const std::string& folder, const SnapshotInfo& shown)
+{
+    std::vector<ComparePoint> points;
+    bool isKnown = false;
+    for (auto& point : joint.points(folder)) {
+        auto info = point.info;
+        const bool open = joint.isOpen(point);
+        isKnown |= open;
+        points.push_back({std::nullopt, std::move(info), open, std::move(point)});
+    }
+    if (!isKnown) // scans of different times, chosen by hand
+        points.push_back({std::nullopt, shown, true, {}});
+    sortPoints(points);
+    return points;
+}
+
+} // namespace
 
 struct Comparing::Answer {
     std::shared_ptr<const Comparison> comparison;
@@ -67,15 +116,24 @@ void Comparing::refresh()
         emit pointsChanged();
         return;
     }
-    runAsync(
-        this,
-        [folder = folders_.snapshots(), open = place->snapshotFile, info = place->info] {
-            return snapshotsOf(folder, open, info);
-        },
-        [this, request = ++listRequest_](std::vector<CatalogueEntry> entries) {
-            if (request == listRequest_)
-                takePoints(std::move(entries));
-        });
+    const auto done = [this, request = ++listRequest_](std::vector<ComparePoint> points) {
+        if (request == listRequest_)
+            takePoints(std::move(points));
+    };
+    if (place->isTogether())
+        runAsync(
+            this,
+            [folder = folders_.snapshots(), joint = JointScans(*place), info = place->info] {
+                return pointsOf(joint, folder, info);
+            },
+            done);
+    else
+        runAsync(
+            this,
+            [folder = folders_.snapshots(), open = place->snapshotFile, info = place->info] {
+                return pointsOf(snapshotsOf(folder, open, info), open, info);
+            },
+            done);
 }
 
 /// What is still being read or compared is of no use any more, nor what was.
@@ -93,28 +151,13 @@ void Comparing::drop()
     emit changed();
 }
 
-void Comparing::takePoints(std::vector<CatalogueEntry> entries)
+void Comparing::takePoints(std::vector<ComparePoint> points)
 {
     const auto* place = places_.place();
     if (!place)
         return;
     // Scanned again, it is another one: the new scan is compared with the one before.
     const bool samePlace = placeId_ == place->id && taken_ == place->info.taken;
-    std::vector<ComparePoint> points;
-    for (auto& entry : entries) {
-        const bool open = place->snapshotFile.empty()
-                              ? entry.info.taken == place->info.taken && entry.info.entries == place->info.entries
-                              : entry.path == place->snapshotFile;
-        auto info = entry.info;
-        if (open && std::any_of(points.begin(), points.end(), [](const auto& point) { return point.isOpen; }))
-            continue;
-        points.push_back({std::move(entry), std::move(info), open});
-    }
-    if (std::none_of(points.begin(), points.end(), [](const auto& point) { return point.isOpen; }))
-        points.push_back({std::nullopt, place->info, true});
-    std::sort(points.begin(), points.end(), [](const ComparePoint& a, const ComparePoint& b) {
-        return a.info.taken != b.info.taken ? a.info.taken < b.info.taken : a.isOpen < b.isOpen;
-    });
     // A choice stays where it is still there.
     const auto taken = [&](std::size_t i) { return i < points_.size() ? points_[i].info.taken : 0; };
     const auto oldFrom = samePlace ? taken(from_) : 0, oldTo = samePlace ? taken(to_) : 0;
@@ -152,15 +195,41 @@ void Comparing::takePoints(std::vector<CatalogueEntry> entries)
     placeId_ = place->id;
     taken_ = place->info.taken;
 
-    PlaceHistory history;
-    for (const auto& point : points_)
-        if (!point.info.partial)
-            history.points.push_back({{}, point.info, {}, {}});
-    forecast_ = place->wholeDrive ? forecastOf(history, place->info.taken) : PlaceForecast{};
+    forecast(*place);
+    takePartCurves(*place);
     stale_ = false;
     emit pointsChanged();
     readCurves();
     compare();
+}
+
+/// Of several drives the one that is full first is told of: their sum fills nothing.
+void Comparing::forecast(const Place& place)
+{
+    forecast_ = {};
+    if (!place.wholeDrive)
+        return;
+    const auto of = [&](auto&& infoAt) {
+        PlaceHistory history;
+        for (const auto& point : points_)
+            if (const SnapshotInfo* info = infoAt(point); info && !info->partial)
+                history.points.push_back({{}, *info, {}, {}});
+        return forecastOf(history, place.info.taken);
+    };
+    if (!place.isTogether()) {
+        forecast_ = of([](const ComparePoint& point) { return &point.info; });
+        return;
+    }
+    std::int64_t first = 0;
+    for (std::size_t i = 0; i < place.parts.size(); ++i) {
+        const auto one = of([i](const ComparePoint& point) -> const SnapshotInfo* {
+            return point.joint && !point.joint->isOlder[i] ? &point.joint->scans[i].info : nullptr;
+        });
+        if (!one.full || (first != 0 && one.full->full >= first))
+            continue;
+        first = one.full->full;
+        forecast_.words = tr("%1: %2").arg(place.parts[i].name, QString::fromStdString(one.words)).toStdString();
+    }
 }
 
 void Comparing::choose(std::size_t from, std::size_t to)
@@ -204,19 +273,30 @@ void Comparing::compare()
     struct Side {
         std::string file;
         std::shared_ptr<const FileTree> tree;
+        std::optional<JointPoint> several;
     };
     const auto sideOf = [&](std::size_t i) {
-        return points_[i].isOpen ? Side{{}, place->tree} : Side{points_[i].entry->path, nullptr};
+        const auto& point = points_[i];
+        return point.isOpen  ? Side{{}, place->tree, {}}
+               : point.joint ? Side{{}, nullptr, point.joint}
+                             : Side{point.entry->path, nullptr, {}};
     };
-    const auto before = strangerFile_.empty() ? sideOf(from_) : Side{strangerFile_, nullptr};
+    const auto before = strangerFile_.empty() ? sideOf(from_) : Side{strangerFile_, nullptr, {}};
     runAsync(
         this,
         [before, now = sideOf(to_), infoNow = points_[to_].info, infoFrom = points_[from_].info,
-         isStranger = !strangerFile_.empty(), measure = places_.measure(), stop = stop_.get_token()]() -> Answer {
+         isStranger = !strangerFile_.empty(), measure = places_.measure(), joint = JointScans(*place),
+         stop = stop_.get_token()]() -> Answer {
             Answer answer;
             const auto load = [&](const Side& side, SnapshotInfo* info) -> std::shared_ptr<const FileTree> {
                 if (side.tree)
                     return side.tree;
+                if (side.several) {
+                    auto read = joint.read(*side.several);
+                    if (!read)
+                        answer.problem = QString::fromStdString(read.error().sentence);
+                    return read ? std::move(*read) : nullptr;
+                }
                 auto read = readSnapshot(side.file);
                 if (!read) {
                     answer.problem = QString::fromStdString(read.error().sentence);
@@ -315,50 +395,122 @@ void Comparing::select(NodeId node)
 void Comparing::toggleCurve(const std::string& path)
 {
     const auto* place = places_.place();
-    if (!place || !isAtOrBelow(path, place->info.place))
+    if (!place || (place->isTogether() ? !place->partAt(path) : !isAtOrBelow(path, place->info.place)))
         return;
-    auto below = path.substr(place->info.place.size());
-    while (below.starts_with('/'))
-        below.erase(0, 1);
     const auto known =
-        std::find_if(curves_.begin(), curves_.end(), [&](const auto& curve) { return curve.below == below; });
-    constexpr std::size_t most = 4;
+        std::find_if(curves_.begin(), curves_.end(), [&](const auto& curve) { return curve.path == path; });
+    const bool isWhole = place->tree->find(path) == std::optional<NodeId>(rootNode) ||
+                         (place->isTogether() && place->partAt(path)->info.place == path);
+    constexpr std::ptrdiff_t most = 4;
+    const auto folders =
+        std::count_if(curves_.begin(), curves_.end(), [](const auto& curve) { return !curve.path.empty(); });
     if (known != curves_.end())
         curves_.erase(known);
-    else if (!below.empty() && curves_.size() < most)
-        curves_.push_back({below, {}});
+    else if (!isWhole && folders < most)
+        curves_.push_back({path, toText(fileName(path)), {}});
     emit pointsChanged();
     readCurves();
 }
 
+/// Those of several places are known with the points.
+void Comparing::takePartCurves(const Place& place)
+{
+    std::erase_if(curves_, [](const PartCurve& curve) { return curve.path.empty(); });
+    std::vector<PartCurve> ofParts;
+    for (std::size_t i = 0; i < place.parts.size(); ++i) {
+        PartCurve curve{{}, place.parts[i].name, {}};
+        for (const auto& point : points_) {
+            const auto* info = point.joint    ? &point.joint->scans[i].info
+                               : point.isOpen ? &place.parts[i].info
+                                              : nullptr;
+            curve.sizes.push_back(info ? std::optional(usedOf(*info)) : std::nullopt);
+        }
+        ofParts.push_back(std::move(curve));
+    }
+    curves_.insert(curves_.begin(), ofParts.begin(), ofParts.end());
+}
+
+namespace {
+
+/// What is asked of the snapshots of one place.
+struct CurveWish {
+    std::vector<std::string> paths;
+    std::vector<std::string> below;
+    std::vector<CatalogueEntry> entries; ///< by point; without a path where there is no file
+};
+
+std::vector<CurveWish> curveWishes(const Place& place, const std::vector<PartCurve>& curves,
+                                   const std::vector<ComparePoint>& points)
+{
+    std::vector<CurveWish> wishes(std::max<std::size_t>(1, place.parts.size()));
+    for (const auto& curve : curves) {
+        const auto* part = place.partAt(curve.path);
+        if (curve.path.empty() || (place.isTogether() && !part))
+            continue;
+        const auto& root = part ? part->info.place : place.info.place;
+        auto below = curve.path.substr(std::min(curve.path.size(), root.size()));
+        while (below.starts_with('/'))
+            below.erase(0, 1);
+        auto& wish = wishes[part ? static_cast<std::size_t>(part - place.parts.data()) : 0];
+        wish.paths.push_back(curve.path);
+        wish.below.push_back(below);
+    }
+    for (std::size_t i = 0; i < wishes.size(); ++i)
+        for (const auto& point : points)
+            wishes[i].entries.push_back(point.joint   ? point.joint->scans[i]
+                                        : point.entry ? *point.entry
+                                                      : CatalogueEntry{});
+    return wishes;
+}
+
+using SizesByPath = std::map<std::string, std::vector<std::optional<std::uint64_t>>>;
+
+SizesByPath sizesOver(const std::vector<CurveWish>& wishes)
+{
+    SizesByPath sizes;
+    for (const auto& wish : wishes) {
+        if (wish.paths.empty())
+            continue;
+        std::vector<CatalogueEntry> files;
+        for (const auto& entry : wish.entries)
+            if (!entry.path.empty() && (files.empty() || files.back().path != entry.path))
+                files.push_back(entry);
+        const auto history = historyOf(files, wish.below);
+        for (std::size_t p = 0; p < wish.paths.size(); ++p)
+            for (const auto& entry : wish.entries) {
+                auto& of = sizes[wish.paths[p]];
+                const auto found = std::find_if(history.points.begin(), history.points.end(),
+                                                [&](const HistoryPoint& point) { return point.file == entry.path; });
+                of.push_back(found == history.points.end() ? std::nullopt : found->bytes(p));
+            }
+    }
+    return sizes;
+}
+
+} // namespace
+
 void Comparing::readCurves()
 {
-    if (curves_.empty())
+    const auto* place = places_.place();
+    const auto wishes = place ? curveWishes(*place, curves_, points_) : std::vector<CurveWish>();
+    if (std::all_of(wishes.begin(), wishes.end(), [](const CurveWish& wish) { return wish.paths.empty(); }))
         return;
-    std::vector<std::string> below;
-    for (const auto& curve : curves_)
-        below.push_back(curve.below);
-    std::vector<CatalogueEntry> entries;
-    for (const auto& point : points_)
-        if (point.entry)
-            entries.push_back(*point.entry);
     runAsync(
-        this, [entries, below] { return historyOf(entries, below); },
-        [this, below, request = ++curveRequest_](const PlaceHistory& history) {
+        this, [wishes] { return sizesOver(wishes); },
+        [this, request = ++curveRequest_](const SizesByPath& sizes) {
             if (request != curveRequest_)
                 return;
-            const auto* place = places_.place();
+            const auto* open = places_.place();
             for (auto& curve : curves_) {
-                const auto index = std::find(below.begin(), below.end(), curve.below) - below.begin();
-                curve.sizes.assign(points_.size(), std::nullopt);
-                for (std::size_t i = 0; i < points_.size(); ++i) {
-                    for (const auto& point : history.points)
-                        if (points_[i].entry && point.file == points_[i].entry->path)
-                            curve.sizes[i] = point.bytes(static_cast<std::size_t>(index));
-                    if (points_[i].isOpen && place)
-                        if (const auto node = place->tree->find(joinPath(place->info.place, curve.below)))
-                            curve.sizes[i] = place->tree->disk(*node);
-                }
+                const auto known = sizes.find(curve.path);
+                if (curve.path.empty() || known == sizes.end())
+                    continue;
+                curve.sizes = known->second;
+                curve.sizes.resize(points_.size());
+                for (std::size_t i = 0; i < points_.size(); ++i)
+                    if (points_[i].isOpen && open)
+                        if (const auto node = open->tree->find(curve.path))
+                            curve.sizes[i] = open->tree->disk(*node);
             }
             emit pointsChanged();
         });

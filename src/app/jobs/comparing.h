@@ -13,6 +13,7 @@
 
 #include "app/jobs/snapshot_keeper.h"
 #include "app/model/cursor.h"
+#include "app/model/joint_scans.h"
 #include "app/model/place_view.h"
 #include "core/compare/comparison.h"
 #include "core/compare/explain.h"
@@ -20,18 +21,26 @@
 
 namespace kurvo::app {
 
-/// A scan of the place: a snapshot, or what is open.
+/// Of the drive, where that is known, else of what was scanned.
+inline std::uint64_t usedOf(const SnapshotInfo& info)
+{
+    return info.capacity.total > 0 ? info.capacity.used : info.diskBytes;
+}
+
+/// A scan of the place: a snapshot, or what is open; of several places the newest scan of each at one time.
 struct ComparePoint {
-    std::optional<CatalogueEntry> entry; ///< nothing for what is open and not kept as a file
+    std::optional<CatalogueEntry> entry; ///< nothing for what is open and not kept as a file, and for several places
     SnapshotInfo info;
-    bool isOpen = false; ///< its tree is the one that the other stages show
-    std::uint64_t used() const { return info.capacity.total > 0 ? info.capacity.used : info.diskBytes; }
+    bool isOpen = false;             ///< its tree is the one that the other stages show
+    std::optional<JointPoint> joint; ///< of several places
+    std::uint64_t used() const { return usedOf(info); }
 };
 
-/// A folder's size over time, beside that of the drive.
-struct FolderCurve {
-    std::string below;                               ///< its path below the place
-    std::vector<std::optional<std::uint64_t>> sizes; ///< by point
+/// The size of a part over time, beside that of the whole.
+struct PartCurve {
+    std::string path;                                ///< of a folder; empty for one of several places
+    QString name;                                    ///< for people
+    std::vector<std::optional<std::uint64_t>> sizes; ///< by point; nothing where it is not known
 };
 
 using ChangeLines = std::shared_ptr<const std::vector<ChangeLine>>;
@@ -55,7 +64,8 @@ public:
     /// The snapshot from elsewhere, if one is compared with.
     const std::optional<SnapshotInfo>& stranger() const { return stranger_; }
     const PlaceForecast& forecast() const { return forecast_; }
-    const std::vector<FolderCurve>& curves() const { return curves_; }
+    /// Of several places each has one; then those of folders.
+    const std::vector<PartCurve>& curves() const { return curves_; }
     /// Adds the curve of a folder, or takes it away again.
     void toggleCurve(const std::string& path);
 
@@ -91,7 +101,9 @@ signals:
 
 private:
     struct Answer;
-    void takePoints(std::vector<CatalogueEntry> entries);
+    void takePoints(std::vector<ComparePoint> points);
+    void forecast(const Place& place);
+    void takePartCurves(const Place& place);
     void compare();
     void drop();
     void readCurves();
@@ -100,7 +112,7 @@ private:
     PlaceStore& places_;
     Cursor& cursor_;
     std::vector<ComparePoint> points_;
-    std::vector<FolderCurve> curves_;
+    std::vector<PartCurve> curves_;
     PlaceForecast forecast_;
     std::size_t from_ = 0, to_ = 0;
     std::optional<SnapshotInfo> stranger_;

@@ -14,7 +14,7 @@ Models::Models(AppFolders appFolders)
       rights(folders, places, trees, snapshots, notices), scans(folders, places, trees, snapshots, rights, notices),
       keeper(folders, places, trees, plan, notices), logbook(folders, places, knowledge, notices),
       runner(folders, places, trees, plan, logbook, scans, rights, notices),
-      upkeep(folders, places, knowledge, notices), together(places, trees, scans, notices)
+      upkeep(folders, places, knowledge, notices), together(folders, places, trees, scans, snapshots, notices)
 {
     installPlurals();
     // The threads mostly wait, and one that waits for a slow drive must not hold up the others.

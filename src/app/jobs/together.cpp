@@ -5,28 +5,44 @@
 
 #include "app/services/async.h"
 #include "app/style/words.h"
-#include "core/scan/graft.h"
+#include "core/snapshot/together.h"
 
 namespace kurvo::app {
 namespace {
-
-bool isOfOneMachine(const Place& a, const Place& b)
-{
-    return a.info.host == b.info.host && a.info.sample == b.info.sample;
-}
 
 bool canBeJoined(const Place& place)
 {
     return !place.isTogether() && !place.isGrowing();
 }
 
+/// How the paths in joinOnceOpen() tell a place.
+const std::string& keyOf(const Place& place)
+{
+    return place.fromSnapshot ? place.snapshotFile : place.info.place;
+}
+
+PlacePart partFrom(const Place& place)
+{
+    return {place.info,       place.snapshotFile, toText(place.info.placeName),
+            place.capacity,   place.isLive(),     place.wholeDrive,
+            place.unreadable, place.tree};
+}
+
 } // namespace
 
-Together::Together(PlaceStore& places, TreeUpdater& trees, ScanJobs& scans, Notices& notices, QObject* parent)
-    : QObject(parent), places_(places), trees_(trees), scans_(scans), notices_(notices)
+Together::Together(const AppFolders& folders, PlaceStore& places, TreeUpdater& trees, ScanJobs& scans,
+                   SnapshotKeeper& snapshots, Notices& notices, QObject* parent)
+    : QObject(parent), folders_(folders), places_(places), trees_(trees), scans_(scans), snapshots_(snapshots),
+      notices_(notices)
 {
     connect(&places_, &PlaceStore::opened, this, &Together::look);
-    connect(&scans_, &ScanJobs::scanEnded, this, &Together::look);
+    connect(&places_, &PlaceStore::opened, this, &Together::follow);
+    connect(&trees_, &TreeUpdater::updated, this, &Together::follow);
+    connect(&scans_, &ScanJobs::scanEnded, this, [this](std::uint64_t, bool ok) {
+        if (!ok)
+            leaveOutFailed();
+        look();
+    });
 }
 
 std::vector<std::uint64_t> Together::joinable() const
@@ -34,60 +50,35 @@ std::vector<std::uint64_t> Together::joinable() const
     std::vector<std::uint64_t> ids;
     const Place* first = nullptr;
     for (const auto& place : places_.places())
-        if (canBeJoined(*place) && (!first || isOfOneMachine(*first, *place))) {
+        if (canBeJoined(*place) && (!first || isOfOneMachine(first->info, place->info))) {
             first = first ? first : place.get();
             ids.push_back(place->id);
         }
     return ids;
 }
 
-void Together::join(const std::vector<std::uint64_t>& ids)
+void Together::join(const std::vector<std::uint64_t>& ids, const std::string& setName)
 {
-    std::vector<std::shared_ptr<const FileTree>> trees;
+    std::vector<PlaceRoot> roots;
     Place place;
-    QStringList names;
-    std::string key;
-    for (const auto id : ids) {
-        const auto* one = places_.placeOf(id);
-        if (!one || !canBeJoined(*one))
-            continue;
-        if (trees.empty()) {
-            place.info.host = one->info.host;
-            place.info.sample = one->info.sample;
-            place.info.taken = one->info.taken;
-            place.wholeDrive = true;
-        }
-        place.info.taken = std::min(place.info.taken, one->info.taken); // the oldest decides what is known
-        place.info.partial |= one->info.partial;
-        place.info.unreadable += one->info.unreadable;
-        place.info.owners.insert(place.info.owners.end(), one->info.owners.begin(), one->info.owners.end());
-        place.wholeDrive &= one->wholeDrive;
-        place.unreadable.insert(place.unreadable.end(), one->unreadable.begin(), one->unreadable.end());
-        place.parts.push_back(
-            {one->info, one->snapshotFile, toText(one->info.placeName), one->capacity, one->isLive()});
-        names << toText(one->info.placeName);
-        key += '\n' + one->info.place + '\n' + one->snapshotFile;
-        trees.push_back(one->tree);
-    }
-    if (trees.size() < 2)
-        return notices_.say(tr("Two places have to be open to be looked at together."));
-    auto& owners = place.info.owners;
-    std::sort(owners.begin(), owners.end());
-    owners.erase(
-        std::unique(owners.begin(), owners.end(), [](const auto& a, const auto& b) { return a.first == b.first; }),
-        owners.end());
-    place.addUpParts();
+    place.setName = setName;
     place.fromSnapshot = true; // what is on the drives is read again in the places themselves
-    place.snapshotFile = std::string(NodeStore::togetherMark) + key;
-    place.info.placeName = names.join(QStringLiteral(", ")).toStdString();
+    for (const auto id : ids)
+        if (const auto* one = places_.placeOf(id); one && canBeJoined(*one)) {
+            place.parts.push_back(partFrom(*one));
+            roots.emplace_back(one->tree);
+        }
+    if (roots.size() < 2)
+        return notices_.say(tr("Two places have to be open to be looked at together."));
+    place.addUpParts();
     struct Joined {
         std::shared_ptr<const FileTree> tree;
         std::shared_ptr<const std::vector<Family>> dominant;
     };
     runAsync(
         this,
-        [trees, title = place.info.placeName] {
-            Joined joined{joinTrees(title, trees), {}};
+        [roots, title = place.info.placeName] {
+            Joined joined{joinTrees(title, roots), {}};
             joined.dominant = dominantFamilies(*joined.tree);
             return joined;
         },
@@ -95,30 +86,26 @@ void Together::join(const std::vector<std::uint64_t>& ids)
             auto made = place;
             made.tree = joined.tree;
             made.dominant = joined.dominant;
-            made.info.place = joined.tree->path(rootNode);
-            made.info.entries = std::uint64_t{joined.tree->sums(rootNode).files} + joined.tree->sums(rootNode).folders;
-            made.info.diskBytes = joined.tree->disk(rootNode);
-            const auto kept = joined.tree->places();
-            if (kept.size() < 2)
+            dropPartsNotIn(*made.tree, made.parts);
+            if (made.parts.size() < 2)
                 return notices_.say(
                     tr("One of these places holds the others: what is in it is looked at together there."));
-            std::erase_if(made.parts, [&](const PlacePart& part) {
-                return std::none_of(kept.begin(), kept.end(),
-                                    [&](NodeId root) { return joined.tree->name(root) == part.info.place; });
-            });
             made.addUpParts();
-            for (const auto& open : places_.places())
-                if (open->snapshotFile == made.snapshotFile) {
-                    places_.drop(open->id);
-                    break;
-                }
-            places_.add(std::move(made));
+            const auto known = std::find_if(places_.places().begin(), places_.places().end(),
+                                            [&](const auto& open) { return open->snapshotFile == made.snapshotFile; });
+            if (known == places_.places().end()) {
+                places_.add(std::move(made));
+            } else { // with all that is planned there
+                places_.bringUp(**known);
+                follow();
+            }
         });
 }
 
-void Together::joinOnceOpen(std::vector<std::string> paths)
+void Together::joinOnceOpen(std::vector<std::string> paths, const std::string& setName)
 {
     awaited_ = std::move(paths);
+    awaitedSet_ = setName;
     look();
 }
 
@@ -129,14 +116,96 @@ void Together::look()
     std::vector<std::uint64_t> ids;
     for (const auto& path : awaited_)
         for (const auto& place : places_.places())
-            if (canBeJoined(*place) && (place->fromSnapshot ? place->snapshotFile : place->info.place) == path) {
+            if (canBeJoined(*place) && keyOf(*place) == path) {
                 ids.push_back(place->id);
                 break;
             }
     if (ids.size() < awaited_.size())
         return;
     awaited_.clear();
-    join(ids);
+    join(ids, std::exchange(awaitedSet_, {}));
+}
+
+/// What could not be scanned is waited for no longer.
+void Together::leaveOutFailed()
+{
+    std::erase_if(awaited_, [this](const std::string& path) {
+        const auto isHere = [&](const auto& place) { return keyOf(*place) == path; };
+        const auto isRead = [&](const auto& job) { return job->path == path; };
+        const auto& open = places_.places();
+        const auto& scans = scans_.scans();
+        return !path.ends_with(snapshotSuffix) && std::none_of(open.begin(), open.end(), isHere) &&
+               std::none_of(scans.begin(), scans.end(), isRead);
+    });
+    if (awaited_.size() < 2)
+        awaited_.clear();
+}
+
+const PlacePart* Together::partOf(const Place& together, const Place& place) const
+{
+    for (const auto& part : together.parts)
+        if (part.info.place == place.info.place && part.live == place.isLive() &&
+            (part.live || part.snapshotFile == place.snapshotFile))
+            return &part;
+    return nullptr;
+}
+
+/// What was read again in one of the places is taken over by all that hold it.
+void Together::follow()
+{
+    for (const auto& together : places_.places()) {
+        if (!together->isTogether() || !trees_.isIdle(together->id))
+            continue; // then it is looked at again once that is done
+        auto parts = together->parts;
+        std::vector<std::shared_ptr<const FileTree>> fresh(parts.size());
+        bool any = false;
+        for (const auto& place : places_.places()) {
+            const auto* part = canBeJoined(*place) ? partOf(*together, *place) : nullptr;
+            if (!part || part->source.lock() == place->tree)
+                continue;
+            const auto i = static_cast<std::size_t>(part - together->parts.data());
+            parts[i] = partFrom(*place);
+            fresh[i] = place->tree;
+            any = true;
+        }
+        if (any)
+            trees_.rejoin(together->id, std::move(parts), std::move(fresh), together->setName);
+    }
+}
+
+std::vector<std::uint64_t> Together::addable() const
+{
+    std::vector<std::uint64_t> ids;
+    const auto* together = places_.place();
+    if (!together || !together->isTogether())
+        return ids;
+    for (const auto& place : places_.places())
+        if (canBeJoined(*place) && isOfOneMachine(place->info, together->info) &&
+            std::none_of(together->parts.begin(), together->parts.end(),
+                         [&](const PlacePart& part) { return part.info.place == place->info.place; }))
+            ids.push_back(place->id);
+    return ids;
+}
+
+void Together::add(std::uint64_t id)
+{
+    const auto* together = places_.place();
+    const auto* place = places_.placeOf(id);
+    if (!together || !together->isTogether() || !place || places_.refusesWhileLocked())
+        return;
+    auto parts = together->parts;
+    std::vector<std::shared_ptr<const FileTree>> fresh(parts.size());
+    parts.push_back(partFrom(*place));
+    fresh.push_back(place->tree);
+    trees_.rejoin(
+        together->id, std::move(parts), std::move(fresh), {},
+        [this, id = together->id, added = place->info.place, name = toText(place->info.placeName)](bool done) {
+            const auto* now = done ? places_.placeOf(id) : nullptr;
+            if (now && std::none_of(now->parts.begin(), now->parts.end(),
+                                    [&](const PlacePart& part) { return part.info.place == added; }))
+                notices_.say(tr("%1 lies in one of the others: it is looked at there.").arg(name));
+            places_.tellCapacity();
+        });
 }
 
 const PlacePart* Together::currentPart() const
@@ -157,8 +226,98 @@ void Together::takeOutCurrent()
     if (place->parts.size() <= 2)
         return notices_.say(
             tr("Two places are the fewest that can be looked at together. Close this view to leave it."));
-    if (!places_.refusesWhileLocked())
-        trees_.takePartOut(place->id, part->info.place);
+    if (places_.refusesWhileLocked())
+        return;
+    auto parts = place->parts;
+    parts.erase(parts.begin() + (part - place->parts.data()));
+    std::vector<std::shared_ptr<const FileTree>> fresh(parts.size());
+    trees_.rejoin(place->id, std::move(parts), std::move(fresh), {}, [this](bool) { places_.tellCapacity(); });
+}
+
+void Together::changeSets(const std::function<Result<Done>(const std::string&)>& change,
+                          const std::function<void()>& then)
+{
+    runAsync(
+        this, [folder = folders_.snapshots(), change] { return change(folder); },
+        [this, then](const Result<Done>& done) {
+            if (!done)
+                return notices_.say(QString::fromStdString(done.error().sentence), Severity::Problem);
+            if (then)
+                then();
+            emit setsChanged();
+        });
+}
+
+void Together::keepAsSet(const QString& name)
+{
+    const auto* place = places_.place();
+    if (!place || !place->isTogether())
+        return;
+    PlaceSet set;
+    set.name = name.trimmed().toStdString();
+    for (const auto& part : place->parts)
+        set.places.push_back(part.info);
+    changeSets([set](const std::string& folder) { return keepSet(folder, set); },
+               [this, id = place->id, name = set.name] {
+                   const auto* kept = places_.placeOf(id);
+                   if (!kept)
+                       return;
+                   std::vector<std::shared_ptr<const FileTree>> fresh(kept->parts.size());
+                   trees_.rejoin(id, kept->parts, std::move(fresh), name, [this](bool) { places_.tellAgain(); });
+                   notices_.say(tr("Kept as the set %1. It stands on the Scan page.").arg(toText(name)));
+               });
+}
+
+void Together::renameSet(const std::string& name, const QString& to)
+{
+    changeSets([name, to = to.trimmed().toStdString()](const std::string& folder) {
+        return kurvo::renameSet(folder, name, to);
+    });
+}
+
+void Together::removeSet(const std::string& name)
+{
+    changeSets([name](const std::string& folder) { return kurvo::removeSet(folder, name); });
+}
+
+void Together::openSets(const std::vector<PlaceSet>& sets, std::vector<std::string> besides,
+                        const std::function<void(const std::string& path, const QString& name)>& scan)
+{
+    PlaceSet all;
+    if (sets.size() == 1 && besides.empty())
+        all.name = sets.front().name;
+    for (const auto& set : sets)
+        all.places.insert(all.places.end(), set.places.begin(), set.places.end());
+    runAsync(
+        this, [all, folder = folders_.snapshots()] { return whereIs(all, readCatalogue(folder)); },
+        [this, all, scan, paths = std::move(besides)](const std::vector<PlaceNow>& places) mutable {
+            QStringList away, unknown;
+            for (std::size_t i = 0; i < places.size(); ++i) {
+                const auto& [path, newest] = places[i];
+                const auto name = toText(all.places[i].placeName);
+                const auto& key = path.empty() && newest ? newest->path : path;
+                if (!key.empty() && std::find(paths.begin(), paths.end(), key) != paths.end())
+                    continue; // in two sets
+                if (!path.empty()) {
+                    scan(path, name);
+                } else if (newest) {
+                    snapshots_.open(newest->path);
+                    if (!all.places[i].sample)
+                        away << tr("%1 of %2").arg(name, dayText(newest->info.taken));
+                } else {
+                    unknown << name;
+                    continue;
+                }
+                paths.push_back(key);
+            }
+            if (!unknown.isEmpty())
+                notices_.say(tr("Not here, and there is no snapshot of it: %1").arg(unknown.join(QStringLiteral(", "))),
+                             Severity::Warning);
+            else if (!away.isEmpty())
+                notices_.say(tr("Not here now, so its snapshot is shown: %1").arg(away.join(QStringLiteral(", "))));
+            if (paths.size() > 1)
+                joinOnceOpen(std::move(paths), all.name);
+        });
 }
 
 } // namespace kurvo::app

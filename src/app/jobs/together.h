@@ -1,40 +1,69 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Several open places as one: a place of its own beside them, whose tree is a copy of theirs.
+// Several open places as one: a place of its own beside them, whose tree is a copy of theirs and follows them. Those
+// that are looked at again and again are kept as sets.
 //
 // Interface thread only.
 #pragma once
 
+#include <functional>
 #include <string>
 #include <vector>
 
 #include "app/jobs/scan_jobs.h"
+#include "core/snapshot/place_sets.h"
 
 namespace kurvo::app {
 
 class Together : public QObject {
     Q_OBJECT
 public:
-    Together(PlaceStore& places, TreeUpdater& trees, ScanJobs& scans, Notices& notices, QObject* parent = nullptr);
+    Together(const AppFolders& folders, PlaceStore& places, TreeUpdater& trees, ScanJobs& scans,
+             SnapshotKeeper& snapshots, Notices& notices, QObject* parent = nullptr);
 
     /// The open ones that can be looked at together: whole scans and snapshots of one machine, that of the first.
     std::vector<std::uint64_t> joinable() const;
-    /// Shows these as one. One that holds the same places already is made anew.
-    void join(const std::vector<std::uint64_t>& ids);
-    /// As soon as all of these are open, and none of them grows: paths of folders, or of snapshot files.
-    void joinOnceOpen(std::vector<std::string> paths);
+    /// Shows these as one. `setName`: what they are kept as; may be empty.
+    void join(const std::vector<std::uint64_t>& ids, const std::string& setName = {});
+    /// As soon as all of these are open, and none of them grows: paths of folders, or of snapshot files. One that
+    /// cannot be scanned is left out.
+    void joinOnceOpen(std::vector<std::string> paths, const std::string& setName = {});
+
+    /// The open ones that could come to those one looks at.
+    std::vector<std::uint64_t> addable() const;
+    void add(std::uint64_t id);
     /// Takes the place that one is in out of those that are looked at together.
     void takeOutCurrent();
     /// Which of them one is in; nothing where it is all of them, or one place alone.
     const PlacePart* currentPart() const;
 
+    /// What one looks at together is kept under this name.
+    void keepAsSet(const QString& name);
+    void renameSet(const std::string& name, const QString& to);
+    void removeSet(const std::string& name);
+    /// Scans what is here of them, takes the newest snapshot of what is not, and looks at all of it together, and at
+    /// `besides`, which is opened already (as in joinOnceOpen()). `scan` scans a folder as everywhere else.
+    void openSets(const std::vector<PlaceSet>& sets, std::vector<std::string> besides,
+                  const std::function<void(const std::string& path, const QString& name)>& scan);
+
+signals:
+    void setsChanged(); ///< in their file
+
 private:
     void look();
+    void leaveOutFailed();
+    void follow();
+    void changeSets(const std::function<Result<Done>(const std::string& folder)>& change,
+                    const std::function<void()>& then = {});
+    const PlacePart* partOf(const Place& together, const Place& place) const;
 
+    const AppFolders& folders_;
     PlaceStore& places_;
     TreeUpdater& trees_;
     ScanJobs& scans_;
+    SnapshotKeeper& snapshots_;
     Notices& notices_;
     std::vector<std::string> awaited_;
+    std::string awaitedSet_;
 };
 
 } // namespace kurvo::app

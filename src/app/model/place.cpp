@@ -5,6 +5,7 @@
 #include <unordered_set>
 
 #include "core/base/text.h"
+#include "core/snapshot/together.h"
 
 namespace kurvo::app {
 
@@ -25,6 +26,8 @@ bool Place::isShownInPart(NodeId node) const
 
 const PlacePart* Place::partAt(std::string_view path) const
 {
+    if (path.starts_with(NodeStore::togetherMark))
+        return nullptr;               // all of them
     const PlacePart* found = nullptr; // of places that hold each other the innermost
     for (const auto& part : parts)
         if (isAtOrBelow(path, part.info.place) && (!found || part.info.place.size() > found->info.place.size()))
@@ -32,7 +35,37 @@ const PlacePart* Place::partAt(std::string_view path) const
     return found;
 }
 
+void dropPartsNotIn(const FileTree& tree, std::vector<PlacePart>& parts)
+{
+    const auto kept = tree.places();
+    std::erase_if(parts, [&](const PlacePart& part) {
+        return std::none_of(kept.begin(), kept.end(), [&](NodeId root) { return tree.name(root) == part.info.place; });
+    });
+}
+
 void Place::addUpParts()
+{
+    std::vector<SnapshotInfo> infos;
+    unreadable.clear();
+    wholeDrive = true;
+    for (const auto& part : parts) {
+        infos.push_back(part.info);
+        unreadable.insert(unreadable.end(), part.unreadable.begin(), part.unreadable.end());
+        wholeDrive &= part.wholeDrive;
+    }
+    info = addedUp(infos, setName.empty() ? namesOf(infos) : setName);
+    if (tree) {
+        info.place = tree->path(rootNode);
+        info.entries = std::uint64_t{tree->sums(rootNode).files} + tree->sums(rootNode).folders;
+        info.diskBytes = tree->disk(rootNode);
+    }
+    snapshotFile = std::string(NodeStore::togetherMark);
+    for (const auto& part : parts)
+        snapshotFile += '\n' + part.info.place + '\n' + part.snapshotFile;
+    addUpCapacities();
+}
+
+void Place::addUpCapacities()
 {
     capacity = {};
     std::vector<std::string> counted;

@@ -97,8 +97,14 @@ struct PlacePart {
     std::string snapshotFile; ///< as Place's
     QString name;
     Capacity capacity;
-    bool live = false; ///< of what is on this machine now
+    bool live = false;       ///< of what is on this machine now
+    bool wholeDrive = false; ///< as Place's, as the next
+    std::vector<Unreadable> unreadable;
+    std::weak_ptr<const FileTree> source; ///< its own tree, of which a copy is in that of all
 };
+
+/// Leaves those whose places a tree of several has; another of them may hold the rest.
+void dropPartsNotIn(const FileTree& tree, std::vector<PlacePart>& parts);
 
 struct Place {
     std::uint64_t id = 0; ///< given by PlaceStore; jobs find their place again by it
@@ -154,6 +160,7 @@ struct Place {
     std::vector<KeptRun> runs; ///< that changed something here; newest last
 
     std::vector<PlacePart> parts; ///< of several places together; empty of one
+    std::string setName;          ///< under which these are kept as a set; empty where they are not
 
     bool isGrowing() const { return tree->isGrowing(); }
     bool isTogether() const { return !parts.empty(); }
@@ -165,8 +172,10 @@ struct Place {
     }
     /// Of several places the one that holds this path; null where it is one, or none does.
     const PlacePart* partAt(std::string_view path) const;
-    /// The capacity of several places is that of all their drives, each once.
+    /// What is known of several places is that of all of them, the capacity that of their drives, each once.
     void addUpParts();
+    /// The capacity alone.
+    void addUpCapacities();
     /// Of one of several places: what is free on its drive, and will be once the plan is carried out and the trash
     /// emptied, by what is planned there.
     std::uint64_t freeAfter(const PlacePart& part) const;

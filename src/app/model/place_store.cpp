@@ -179,7 +179,7 @@ void PlaceStore::refreshParts(std::uint64_t id)
                 for (auto& part : open->parts)
                     if (part.info.place == paths[i] && all[i] && *all[i])
                         part.capacity = **all[i];
-            open->addUpParts();
+            open->addUpCapacities();
             emit capacityChanged();
         });
 }

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "app/model/joint_scans.h"
 #include "app/services/async.h"
 #include "app/services/listen.h"
 #include "app/style/words.h"
@@ -170,19 +171,35 @@ void PlaceView::findEarlier(Wish wish)
     };
     runAsync(
         this,
-        [folder = folders_.snapshots(), open = p->snapshotFile, info = p->info, tree = p->tree] {
+        [folder = folders_.snapshots(), open = p->snapshotFile, info = p->info, tree = p->tree,
+         joint = p->isTogether() ? std::optional<JointScans>(*p) : std::nullopt] {
             Found found;
-            const auto all = snapshotsOf(folder, open, info);
-            const auto* best = wholeBefore(all, info);
-            if (!best)
-                return found;
-            auto snapshot = readSnapshot(best->path);
-            if (!snapshot) {
-                found.problem = QString::fromStdString(snapshot.error().sentence);
-                return found;
+            std::shared_ptr<const FileTree> before;
+            if (joint) {
+                const auto points = joint->points(folder);
+                const auto best = std::find_if(points.rbegin(), points.rend(), [&](const JointPoint& point) {
+                    return point.info.taken < joint->newest() && point.info.exclude == info.exclude;
+                });
+                if (best == points.rend())
+                    return found;
+                found.taken = best->info.taken;
+                if (auto read = joint->read(*best))
+                    before = std::move(*read);
+                else
+                    found.problem = QString::fromStdString(read.error().sentence);
+            } else {
+                const auto all = snapshotsOf(folder, open, info);
+                const auto* best = wholeBefore(all, info);
+                if (!best)
+                    return found;
+                found.taken = best->info.taken;
+                if (auto read = readSnapshot(best->path))
+                    before = std::move(read->tree);
+                else
+                    found.problem = QString::fromStdString(read.error().sentence);
             }
-            found.taken = best->info.taken;
-            found.matching = std::make_shared<const Matching>(tree, snapshot->tree);
+            if (before)
+                found.matching = std::make_shared<const Matching>(tree, before);
             return found;
         },
         [this, id = p->id, wish](const Found& found) {

@@ -5,6 +5,7 @@
 
 #include "app/services/async.h"
 #include "app/style/words.h"
+#include "core/snapshot/together.h"
 #include "core/tree/find_paths.h"
 
 namespace kurvo::app {
@@ -83,6 +84,17 @@ std::shared_ptr<const std::vector<bool>> carried(const std::vector<bool>& wanted
     return now;
 }
 
+/// Where each entry of `before` stands now, by its path.
+std::shared_ptr<const std::vector<NodeId>> idsIn(const std::shared_ptr<const FileTree>& now,
+                                                 const std::shared_ptr<const FileTree>& before)
+{
+    const Matching matching(before, now); // the other way round than a growth is asked
+    auto ids = std::make_shared<std::vector<NodeId>>(before->extent().nodes, noNode);
+    for (NodeId node = 0; node < ids->size(); ++node)
+        (*ids)[node] = matching.earlier(node);
+    return ids;
+}
+
 } // namespace
 
 TreeUpdater::TreeUpdater(PlaceStore& places, Knowledge& knowledge, Notices& notices, QObject* parent)
@@ -131,6 +143,7 @@ void TreeUpdater::finish(std::uint64_t id, const ScannedPlace& scanned)
         places_.tellCapacity();
     }
     emit finished(id);
+    emit updated(id);
 }
 
 TreeUpdater::Basis TreeUpdater::basisOf(const Place& place) const
@@ -243,6 +256,8 @@ void TreeUpdater::over(std::uint64_t id, bool done)
     const auto then = std::move(queue.jobs.front().then);
     queue.jobs.pop_front();
     next(id);
+    if (done)
+        emit updated(id);
     if (then)
         then(done);
 }
@@ -318,12 +333,7 @@ void TreeUpdater::replace(std::uint64_t id, ScannedPlace scanned, Then then)
     job.make = [tree = scanned.tree](const Basis& basis) {
         Update update;
         update.tree = tree;
-        // Which entry stood where: the other way round than a growth is asked.
-        const Matching matching(basis.tree, tree);
-        auto ids = std::make_shared<std::vector<NodeId>>(basis.tree->extent().nodes, noNode);
-        for (NodeId node = 0; node < ids->size(); ++node)
-            (*ids)[node] = matching.earlier(node);
-        update.newIds = std::move(ids);
+        update.newIds = idsIn(tree, basis.tree);
         return update;
     };
     job.ifChanged = Plan::IfChanged::Drop;
@@ -395,16 +405,38 @@ void TreeUpdater::takeOut(std::uint64_t id, std::vector<std::string> paths, Then
     enqueue(id, std::move(job));
 }
 
-void TreeUpdater::takePartOut(std::uint64_t id, const std::string& place)
+void TreeUpdater::rejoin(std::uint64_t id, std::vector<PlacePart> parts,
+                         std::vector<std::shared_ptr<const FileTree>> fresh, const std::string& setName, Then then)
 {
-    takeOut(id, {place}, [this, id, place](bool done) {
-        auto* open = places_.edit(id);
-        if (!done || !open)
-            return;
-        std::erase_if(open->parts, [&](const PlacePart& part) { return part.info.place == place; });
-        open->addUpParts();
-        places_.tellCapacity();
-    });
+    struct Joined {
+        std::vector<PlacePart> parts; ///< those that are in the tree
+    };
+    const auto joined = std::make_shared<Joined>();
+    Job job;
+    job.make = [parts = std::move(parts), fresh = std::move(fresh), setName, joined](const Basis& basis) {
+        std::vector<PlaceRoot> roots;
+        std::vector<SnapshotInfo> infos;
+        for (std::size_t i = 0; i < parts.size(); ++i) {
+            if (fresh[i])
+                roots.emplace_back(fresh[i], rootNode, parts[i].info.place);
+            else if (const auto at = basis.tree->find(parts[i].info.place))
+                roots.emplace_back(basis.tree, *at);
+            infos.push_back(parts[i].info);
+        }
+        Update update;
+        update.tree = joinTrees(setName.empty() ? namesOf(infos) : setName, roots);
+        update.newIds = idsIn(update.tree, basis.tree);
+        joined->parts = parts;
+        dropPartsNotIn(*update.tree, joined->parts);
+        return update;
+    };
+    job.also = [joined, setName](Place& place) {
+        place.parts = joined->parts;
+        place.setName = setName;
+        place.addUpParts();
+    };
+    job.then = std::move(then);
+    enqueue(id, std::move(job));
 }
 
 void TreeUpdater::putBack(std::uint64_t id, std::vector<std::string> paths, Then then)

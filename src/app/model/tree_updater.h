@@ -17,6 +17,7 @@
 
 #include "app/model/place_store.h"
 #include "core/scan/graft.h"
+#include "core/scan/join.h"
 
 namespace kurvo::app {
 
@@ -57,8 +58,10 @@ public:
     void finish(std::uint64_t id, const ScannedPlace& scanned);
     /// The place was scanned again. Waits while a plan is worked on.
     void replace(std::uint64_t id, ScannedPlace scanned, Then then = {});
-    /// One of several places that are looked at together is no longer.
-    void takePartOut(std::uint64_t id, const std::string& place);
+    /// Several places that are looked at together are these now. `fresh`: by part, its tree as it is now; null where
+    /// that in the place's own tree is good. Waits while a plan is worked on.
+    void rejoin(std::uint64_t id, std::vector<PlacePart> parts, std::vector<std::shared_ptr<const FileTree>> fresh,
+                const std::string& setName, Then then = {});
     /// Some of its folders were read again. Waits while a plan is worked on.
     /// `withRights`: what could not be read was.
     void putIn(std::uint64_t id, std::vector<FreshFolder> fresh, Plan::IfChanged ifChanged, bool withRights,
@@ -79,6 +82,7 @@ signals:
     void treeChanged();              ///< the current place's tree, and all that hangs on it
     void carriedOver();              ///< right after it, where focus, selection or plan may be others
     void finished(std::uint64_t id); ///< a place that grew is whole
+    void updated(std::uint64_t id);  ///< a place, current or not, has another tree now; not while it grows
     void shownChanged();             ///< narrowed to what was found, or all is shown again
 
 private:

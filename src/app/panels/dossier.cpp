@@ -200,15 +200,10 @@ void Dossier::update()
     if (!place->alsoSelected.empty())
         return showSeveral(*place);
     const NodeId node = place->selection != noNode ? place->selection : place->focus;
-    const auto label = toText(tree.label(node));
-    name_->setText(cutMiddle(label, fontOf(15, QFont::DemiBold), 700));
-    name_->setToolTip(label);
-    // A path has no spaces to break at: let it break after each slash.
-    auto path = toText(tree.path(node));
-    path_->setToolTip(path);
-    if (path.size() > 220)
-        path = path.left(90) + QStringLiteral(" … ") + path.right(120);
-    path_->setText(path.replace(QLatin1Char('/'), QStringLiteral("/\u200B")));
+    // The root of several places is nothing on a drive.
+    const auto* part = place->partAt(tree.path(node));
+    const bool isAll = place->isTogether() && !part;
+    showName(*place, node, isAll);
     size_->setText(sizeText(tree.disk(node)));
     QStringList shares;
     if (node != rootNode) {
@@ -217,13 +212,19 @@ void Dossier::update()
                       .arg(shareText(tree.disk(node), tree.disk(above)),
                            cutMiddle(toText(tree.label(above)), fontOf(13), 130));
     }
-    if (place->capacity.total > 0)
-        shares << tr("%1 of the drive").arg(shareText(tree.disk(node), place->capacity.total));
+    if (const auto total = part ? part->capacity.total : place->capacity.total; total > 0)
+        shares << (isAll ? tr("%1 of the drives") : tr("%1 of the drive")).arg(shareText(tree.disk(node), total));
     shares_->setText(shares.join(QStringLiteral(" · ")));
 
-    advice_->show(node);
     history_->show(node);
-    mark_->show({node});
+    actions_->setVisible(!isAll);
+    mark_->setVisible(!isAll);
+    if (isAll) {
+        advice_->clear();
+    } else {
+        advice_->show(node);
+        mark_->show({node});
+    }
     fillFacts(*place, node);
     askDisk(*place, node);
 
@@ -240,7 +241,7 @@ void Dossier::update()
         note = tr("This folder could not be read. What is in it is missing from every figure.");
     else if (tree.store().has(node, FlagDoor))
         note = tr("Another filesystem is mounted here. Scan it as a place of its own.");
-    else if (place->fromSnapshot)
+    else if (place->fromSnapshot && !place->isLive() && !(part && part->live))
         note = place->info.sample
                    ? tr("Sample data: these files do not exist. Try every action in the practice folder.")
                    : tr("From a snapshot of %1. Scan again before you act.").arg(whenText(place->info.taken));
@@ -253,6 +254,27 @@ void Dossier::update()
     mixText_->setVisible(folder);
     if (folder)
         startMix(node);
+}
+
+void Dossier::showName(const Place& place, NodeId node, bool isAll)
+{
+    const auto label = toText(place.tree->label(node));
+    name_->setText(cutMiddle(label, fontOf(15, QFont::DemiBold), 700));
+    name_->setToolTip(label);
+    if (isAll) {
+        QStringList names;
+        for (const auto& one : place.parts)
+            names << cutMiddle(tr("%1, %2 free").arg(one.name, sizeText(one.capacity.free)), fontOf(11), 220);
+        path_->setText(names.join(QLatin1Char('\n')));
+        path_->setToolTip({});
+        return;
+    }
+    // A path has no spaces to break at: let it break after each slash.
+    auto path = toText(place.tree->path(node));
+    path_->setToolTip(path);
+    if (path.size() > 220)
+        path = path.left(90) + QStringLiteral(" … ") + path.right(120);
+    path_->setText(path.replace(QLatin1Char('/'), QStringLiteral("/\u200B")));
 }
 
 /// Several items: their sum, in which nothing counts twice.
@@ -271,6 +293,7 @@ void Dossier::showSeveral(const Place& place)
     }
     advice_->clear();
     history_->clear();
+    mark_->setVisible(true);
     mark_->show(tops);
     const auto all = place.alsoSelected.size() + 1;
     name_->setText(tr("%1 selected").arg(itemsText(all, "item")));

@@ -54,6 +54,7 @@ protected:
 
 private:
     void update();
+    void showName(const Place& place, NodeId node, bool isAll);
     void showSeveral(const Place& place);
     void fillFacts(const Place& place, NodeId node);
     void fillLinks(const Place& place, NodeId node);

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "app/model/joint_scans.h"
 #include "app/services/async.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
@@ -49,11 +50,11 @@ void HistoryPanel::ask()
     const auto* place = places_.place();
     if (!place || place->isGrowing() || node_ >= place->tree->extent().nodes)
         return;
-    // Of several places each has its own.
+    // Of several places each has its own, and so have all of them.
     const auto path = place->tree->path(node_);
     const auto* part = place->partAt(path);
     if (place->isTogether() && !part)
-        return;
+        return askTogether(*place);
     const auto& info = part ? part->info : place->info;
     const auto& file = part ? part->snapshotFile : place->snapshotFile;
     auto below = path.substr(info.place.size());
@@ -75,22 +76,45 @@ void HistoryPanel::ask()
             return points;
         },
         [this, taken = info.taken, request = ++request_](std::vector<UsePoint> points) {
-            const auto* open = places_.place();
-            if (request != request_ || !open || node_ >= open->tree->extent().nodes)
-                return;
-            points.push_back({taken, open->tree->disk(node_)});
-            std::sort(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.time < b.time; });
-            points_ = std::move(points);
-            setVisible(points_.size() > 1);
-            if (points_.size() < 2)
-                return;
-            first_ = tr("%1 in %2").arg(sizeText(points_.front().bytes), dayText(points_.front().time, Day::Month));
-            const auto trend = trendOf(points_);
-            words_ = trend && trend->isClear ? QString::fromStdString(formatRate(trend->perSecond)) : QString();
-            setAccessibleName(tr("Over time: %1. %2").arg(first_, words_));
-            setToolTip(accessibleName());
-            update();
+            take(std::move(points), taken, request);
         });
+}
+
+/// All of several places.
+void HistoryPanel::askTogether(const Place& together)
+{
+    const JointScans joint(together);
+    runAsync(
+        this,
+        [folder = folders_.snapshots(), joint] {
+            std::vector<UsePoint> points;
+            for (const auto& point : joint.points(folder))
+                if (point.info.taken < joint.newest())
+                    points.push_back({point.info.taken, point.info.diskBytes});
+            return points;
+        },
+        [this, taken = joint.newest(), request = ++request_](std::vector<UsePoint> points) {
+            take(std::move(points), taken, request);
+        });
+}
+
+void HistoryPanel::take(std::vector<UsePoint> points, std::int64_t taken, unsigned request)
+{
+    const auto* open = places_.place();
+    if (request != request_ || !open || node_ >= open->tree->extent().nodes)
+        return;
+    points.push_back({taken, open->tree->disk(node_)});
+    std::sort(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.time < b.time; });
+    points_ = std::move(points);
+    setVisible(points_.size() > 1);
+    if (points_.size() < 2)
+        return;
+    first_ = tr("%1 in %2").arg(sizeText(points_.front().bytes), dayText(points_.front().time, Day::Month));
+    const auto trend = trendOf(points_);
+    words_ = trend && trend->isClear ? QString::fromStdString(formatRate(trend->perSecond)) : QString();
+    setAccessibleName(tr("Over time: %1. %2").arg(first_, words_));
+    setToolTip(accessibleName());
+    update();
 }
 
 PaintedPart HistoryPanel::part(int index) const

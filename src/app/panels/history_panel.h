@@ -36,6 +36,8 @@ protected:
 
 private:
     void ask();
+    void askTogether(const Place& together);
+    void take(std::vector<UsePoint> points, std::int64_t taken, unsigned request);
 
     PlaceStore& places_;
     SnapshotKeeper& snapshotKeeper_;

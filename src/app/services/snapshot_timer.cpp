@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/services/snapshot_timer.h"
 
+#include <QCoreApplication>
 #include <QProcess>
 #include <QStringList>
 
@@ -10,16 +11,19 @@ namespace {
 /// Runs `systemctl --user ...`; the answer is its exit status (-1: it could not be started) and what it said.
 void systemctl(QObject* context, const QStringList& arguments, const std::function<void(int, const QString&)>& answer)
 {
-    auto* process = new QProcess(context);
+    // Not a child of who asks: that would be called while it is being taken apart.
+    auto* process = new QProcess(QCoreApplication::instance());
+    QObject::connect(process, &QProcess::finished, process, &QObject::deleteLater);
+    QObject::connect(process, &QProcess::errorOccurred, process, [process](QProcess::ProcessError error) {
+        if (error == QProcess::FailedToStart)
+            process->deleteLater();
+    });
     QObject::connect(process, &QProcess::finished, context, [process, answer](int status) {
-        process->deleteLater();
         answer(status, QString::fromUtf8(process->readAllStandardError()).trimmed());
     });
-    QObject::connect(process, &QProcess::errorOccurred, context, [process, answer](QProcess::ProcessError error) {
-        if (error != QProcess::FailedToStart)
-            return; // finished() follows
-        process->deleteLater();
-        answer(-1, {});
+    QObject::connect(process, &QProcess::errorOccurred, context, [answer](QProcess::ProcessError error) {
+        if (error == QProcess::FailedToStart) // else finished() follows
+            answer(-1, {});
     });
     process->start(QStringLiteral("systemctl"), QStringList{QStringLiteral("--user")} + arguments);
 }

@@ -163,7 +163,7 @@ void MainWindow::wireStages()
     connect(explore_, &ExploreStage::takeAlongRequested, this, &MainWindow::showTakeAlong);
     connect(explore_, &ExploreStage::notReadRequested, this, &MainWindow::showNotRead);
     connect(explore_, &ExploreStage::rescanRequested, this, [this] { models_.scans.rescanChanged(); });
-    connect(scan_, &ScanStage::togetherWanted, &models_.together, &Together::joinOnceOpen);
+    wireTogether();
     connect(scan_, &ScanStage::exploreRequested, this, [this] { setStage(Stage::Explore); });
     connect(gauge_, &Gauge::ledgerRequested, this, &MainWindow::showLedger);
     connect(clear_, &ClearStage::exploreRequested, this, [this] { setStage(Stage::Explore); });

@@ -129,6 +129,9 @@ private:
     void showRecovered(const QStringList& sentences, bool waiting);
     void showLedger();
     void makeUpkeepCommands(QMenu* menu);
+    void wireTogether();
+    void keepAsSet();
+    void addToTogether();
     void showUpkeep();
     void makeRule();
     /// What is looked at, as a rule; nothing, with a word, where nothing of it can be one.

@@ -179,6 +179,14 @@ void MainWindow::makeGoCommands(QMenu* menu)
                          .keys = {QKeySequence("Ctrl+Alt+L")},
                          .run = [this] { models_.together.join(models_.together.joinable()); },
                          .possible = [this] { return models_.together.joinable().size() > 1; }});
+    commands_.add(menu,
+                  {.words = tr("Keep these as a set…"),
+                   .keys = {QKeySequence("Ctrl+Alt+K")},
+                   .run = [this] { keepAsSet(); },
+                   .possible = [this] { return models_.places.place() && models_.places.place()->isTogether(); }});
+    commands_.add(menu, {.words = tr("Add an open place to these…"),
+                         .run = [this] { addToTogether(); },
+                         .possible = [this] { return !models_.together.addable().empty(); }});
     commands_.add(menu, {.words = tr("Take this place out of those together"),
                          .run = [this] { models_.together.takeOutCurrent(); },
                          .possible = [this] { return models_.together.currentPart() != nullptr; }});

@@ -6,29 +6,11 @@
 #include <string>
 #include <unordered_map>
 
+#include "core/scan/node_copy.h"
 #include "core/tree/matching.h"
 
 namespace kurvo {
 namespace {
-
-NewNode copyOf(const NodeStore& store, NodeId node)
-{
-    NewNode copy;
-    copy.name = store.name(node);
-    copy.flags = store.flags(node) & (FlagDoor | FlagUnreadable | FlagUnfinished);
-    copy.type = store.type(node);
-    auto& stat = copy.stat;
-    stat.kind = store.kind(node);
-    stat.uid = store.owner(node);
-    stat.links = store.has(node, FlagLinked) ? store.linkSets()[store.linkSetOf(node)].links : 1;
-    stat.inode = store.inode(node);
-    stat.device = store.device(node);
-    stat.size = store.ownApparent(node);
-    stat.blocks = store.ownDisk(node) / 512;
-    stat.modified = store.modified(node);
-    stat.modifiedNs = store.modifiedNs(node);
-    return copy;
-}
 
 /// Links of files, by device and inode, as the fresh scans found them: a file outside the grafts may have become one
 /// with several links since it was scanned.
@@ -93,7 +75,7 @@ Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts)
     auto store = std::make_shared<NodeStore>(tree.name(rootNode));
     NodeStore::NameWriter names(*store);
     const auto [rootTree, rootSource] = sourceOf(tree, rootNode);
-    const auto root = copyOf(rootTree->store(), rootSource);
+    const auto root = nodeCopy(rootTree->store(), rootSource);
     store->setRoot(root.stat, names);
     store->addFlags(rootNode, root.flags);
     result.newIds[rootNode] = rootNode;
@@ -117,7 +99,7 @@ Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts)
             const auto origin = sourceOf(*source, child);
             if (!origin.first)
                 return; // gone
-            group.push_back(copyOf(origin.first->store(), origin.second));
+            group.push_back(nodeCopy(origin.first->store(), origin.second));
             group.back().name = source->name(child); // the root of a fresh scan is named by its path
             if (auto& stat = group.back().stat; !links.empty() && stat.kind != EntryKind::Folder)
                 if (const auto now = links.find({stat.device, stat.inode}); now != links.end())
@@ -137,65 +119,6 @@ Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts)
     result.tree = std::make_shared<FileTree>(std::move(store));
     followBelow(tree, grafts, result);
     return result;
-}
-
-std::shared_ptr<const FileTree> joinTrees(const std::string& title,
-                                          const std::vector<std::shared_ptr<const FileTree>>& trees)
-{
-    auto label = title;
-    std::replace(label.begin(), label.end(), '/', '|');
-    auto store = std::make_shared<NodeStore>(std::string(NodeStore::togetherMark) + label);
-    NodeStore::NameWriter names(*store);
-    EntryStat nothing;
-    nothing.kind = EntryKind::Folder;
-    store->setRoot(nothing, names);
-    struct Pending {
-        const FileTree* source;
-        NodeId from, to;
-    };
-    std::vector<Pending> pending;
-    std::vector<NewNode> group;
-    std::vector<const FileTree*> kept;
-    for (std::size_t i = 0; i < trees.size(); ++i) {
-        const auto root = trees[i]->name(rootNode);
-        bool known = false;
-        for (std::size_t k = 0; k < trees.size() && !known; ++k) {
-            if (k == i || trees[k]->name(rootNode) == root) {
-                known = k < i; // the same place twice
-                continue;
-            }
-            const auto found = trees[k]->find(root);
-            known = found && !trees[k]->store().has(*found, FlagDoor); // behind a door another drive is mounted
-        }
-        if (!known)
-            kept.push_back(trees[i].get());
-    }
-    for (const auto* tree : kept) {
-        group.push_back(copyOf(tree->store(), rootNode));
-        group.back().flags &= static_cast<std::uint16_t>(~FlagDoor);
-    }
-    auto first = store->append(rootNode, group, names).first;
-    for (std::uint32_t i = 0; i < kept.size(); ++i)
-        pending.push_back({kept[i], rootNode, first + i});
-    std::vector<NodeId> children;
-    while (!pending.empty()) {
-        const auto [source, from, to] = pending.back();
-        pending.pop_back();
-        group.clear();
-        children.clear();
-        source->forEachChild(from, [&, &source = source](NodeId child) {
-            group.push_back(copyOf(source->store(), child));
-            children.push_back(child);
-        });
-        if (group.empty())
-            continue;
-        first = store->append(to, group, names).first;
-        for (std::uint32_t i = 0; i < group.size(); ++i)
-            if (group[i].stat.kind == EntryKind::Folder)
-                pending.push_back({source, children[i], first + i});
-    }
-    store->seal();
-    return std::make_shared<FileTree>(std::move(store));
 }
 
 } // namespace kurvo

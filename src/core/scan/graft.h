@@ -28,10 +28,4 @@ struct Grafted {
 /// `grafts`: folders of `tree`, none below another. What was taken out of `tree` is left out for good.
 Grafted graft(const FileTree& tree, const std::vector<Graft>& grafts);
 
-/// Several places as one tree: a root of that title, which is no folder of a drive, and in it the roots of the trees
-/// under their whole paths. A place that another of them has scanned already is left out: nothing is counted twice.
-/// Copies all rows.
-std::shared_ptr<const FileTree> joinTrees(const std::string& title,
-                                          const std::vector<std::shared_ptr<const FileTree>>& trees);
-
 } // namespace kurvo

@@ -3,13 +3,14 @@
 #include <catch2/catch.hpp>
 
 #include "core/advice/tree_advice.h"
+#include "core/compare/comparison.h"
 #include "core/find/duplicates.h"
 #include "core/find/filter.h"
 #include "core/find/largest.h"
 #include "core/find/questions.h"
 #include "core/marks/marks.h"
 #include "core/plan/plan_file.h"
-#include "core/scan/graft.h"
+#include "core/scan/join.h"
 #include "core/scan/scanner.h"
 #include "core/snapshot/snapshot.h"
 #include "core/tree/find_paths.h"
@@ -88,6 +89,27 @@ TEST_CASE("a place that another has scanned already is not counted twice", "[tre
     CHECK(joinTrees("x", {two.system, home})->places().size() == 1);
     CHECK(joinTrees("x", {home, two.system})->disk(rootNode) == two.system->disk(rootNode));
     CHECK(joinTrees("x", {two.system, two.system})->places().size() == 1);
+}
+
+TEST_CASE("places come to others, leave them, and stand where they are called", "[tree][together]")
+{
+    const Two two;
+    const auto stick = plant(folder("/media/stick", {file("a.iso", 7000)}));
+    // Those that are together already, and one more: as if they had been joined at once.
+    const auto three = joinTrees("Three", {{two.both, two.node("/")}, {two.both, two.node("/mnt/archive")}, {stick}});
+    REQUIRE(three->places().size() == 3);
+    CHECK(three->disk(rootNode) == two.both->disk(rootNode) + stick->disk(rootNode));
+    CHECK(three->find("/mnt/archive/films/old.mkv"));
+    CHECK(three->disk(*three->find("/")) == two.system->disk(rootNode));
+    const auto without = joinTrees("Two", {{three, *three->find("/media/stick")}, {three, *three->find("/")}});
+    CHECK(without->sums(rootNode).files == 4);
+    // An older scan of what was mounted elsewhere.
+    const auto older = plant(folder("/run/media/archive", {folder("films", {file("film.mkv", 90000)})}));
+    const auto then = joinTrees("Then", {{two.system}, {older, rootNode, "/mnt/archive"}});
+    REQUIRE(then->find("/mnt/archive/films/film.mkv"));
+    CHECK(then->path(*then->find("/mnt/archive/films")) == "/mnt/archive/films");
+    const auto changes = Comparison::make(two.both, then);
+    CHECK(changes->net(rootNode, Measure::Apparent) == 50000);
 }
 
 TEST_CASE("there is no snapshot of several places, and none that says it is one", "[tree][together][snapshot]")

@@ -164,8 +164,8 @@ void UseCurve::paintLines(QPainter& painter) const
         painter.drawPolyline(line);
         painter.setPen(t.text);
         painter.setFont(fontOf(11));
-        const auto name = toText(fileName(curve.below)) + QStringLiteral(" ") +
-                          (curve.sizes.back() ? sizeText(*curve.sizes.back()) : QString());
+        const auto name =
+            curve.name + QStringLiteral(" ") + (curve.sizes.back() ? sizeText(*curve.sizes.back()) : QString());
         const auto wide = QFontMetrics(painter.font()).horizontalAdvance(name);
         painter.drawText(QPointF(line.back().x() - wide, line.back().y() - 6), name);
     }
@@ -364,6 +364,9 @@ bool UseCurve::event(QEvent* event)
         auto text = (point.info.partial ? tr("%1: %2 used, %3; stopped before its end") : tr("%1: %2 used, %3"))
                         .arg(whenText(point.info.taken), sizeText(point.used()),
                              itemsText(point.info.entries, "entry", "entries"));
+        for (std::size_t i = 0; point.joint && i < point.joint->scans.size(); ++i)
+            if (const auto& scan = point.joint->scans[i].info; point.joint->isOlder[i])
+                text += QStringLiteral("\n") + tr("%1 as of %2").arg(toText(scan.placeName), dayText(scan.taken));
         if (point.entry && !point.entry->about.name.empty())
             text += QStringLiteral("\n") + toText(point.entry->about.name);
         if (point.entry && !point.entry->about.note.empty())

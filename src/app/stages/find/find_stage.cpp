@@ -4,7 +4,6 @@
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QHeaderView>
-#include <QInputDialog>
 #include <QMenu>
 #include <QVBoxLayout>
 
@@ -13,6 +12,7 @@
 #include <optional>
 #include <unordered_set>
 
+#include "app/dialogs/choose.h"
 #include "app/services/async.h"
 #include "app/services/listen.h"
 #include "app/style/empty_page.h"
@@ -314,25 +314,17 @@ void FindStage::keepFilter()
     const auto line = filter_->text().trimmed();
     if (line.isEmpty())
         return;
-    auto* ask = new QInputDialog(this);
-    ask->setObjectName("keepDialog");
-    ask->setAttribute(Qt::WA_DeleteOnClose);
-    ask->setWindowTitle(tr("Save filter"));
-    ask->setLabelText(tr("Name for “%1”").arg(line));
-    ask->setTextValue(line);
-    connect(ask, &QInputDialog::textValueSelected, this, [this, line](const QString& name) {
-        if (name.trimmed().isEmpty())
-            return;
-        for (qsizetype i = 0; i + 1 < kept_.size(); i += 2)
-            if (kept_[i] == name.trimmed()) {
-                kept_.remove(i, 2); // the new one takes its place
-                break;
-            }
-        kept_ << name.trimmed() << line;
-        showKept();
-        emit keptChanged();
-    });
-    ask->open();
+    askForName(this, "keepDialog", tr("Save filter"), tr("Name for “%1”").arg(line), line,
+               [this, line](const QString& name) {
+                   for (qsizetype i = 0; i + 1 < kept_.size(); i += 2)
+                       if (kept_[i] == name) {
+                           kept_.remove(i, 2); // the new one takes its place
+                           break;
+                       }
+                   kept_ << name << line;
+                   showKept();
+                   emit keptChanged();
+               });
 }
 
 void FindStage::setKept(const QStringList& kept)

@@ -22,7 +22,10 @@ DriveCard::DriveCard(CardFacts facts, QWidget* parent) : QAbstractButton(parent)
         facts_.capacity.total > 0
             ? tr("%1, %2 free of %3").arg(facts_.about, sizeText(facts_.capacity.free), sizeText(facts_.capacity.total))
             : facts_.about);
-    setToolTip(tr("Click to tick, double-click to scan it at once"));
+    setToolTip(facts_.set ? tr("Click to tick, double-click to scan them and look at them together")
+                          : tr("Click to tick, double-click to scan it at once"));
+    if (facts_.set)
+        setContextMenuPolicy(Qt::CustomContextMenu);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
 }
 

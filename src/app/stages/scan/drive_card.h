@@ -1,24 +1,27 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// One drive (or the practice folder, or a sample drive of the demo) to choose from.
+// One drive (or the practice folder, a sample drive of the demo, or a set of places) to choose from.
 #pragma once
 
 #include <QAbstractButton>
 
+#include <optional>
 #include <string>
 
 #include "app/jobs/card_words.h"
 #include "core/platform/drives.h"
+#include "core/snapshot/place_sets.h"
 
 namespace kurvo::app {
 
 struct CardFacts {
     QString name;
-    QString about;        ///< "/ · ext4 · internal"
-    QString lastScan;     ///< "last scan 31 May", "never scanned"
-    Capacity capacity;    ///< total 0: no bar
-    std::string path;     ///< to scan; or
-    std::string snapshot; ///< to open
-    SnapshotPair grown;   ///< the last whole snapshot and the one before, where there is one
+    QString about;               ///< "/ · ext4 · internal"
+    QString lastScan;            ///< "last scan 31 May", "never scanned"
+    Capacity capacity;           ///< total 0: no bar
+    std::string path;            ///< to scan; or
+    std::string snapshot;        ///< to open; or
+    std::optional<PlaceSet> set; ///< to look at
+    SnapshotPair grown;          ///< the last whole snapshot and the one before, where there is one
 };
 
 /// Click or Space ticks; double-click or Enter starts.

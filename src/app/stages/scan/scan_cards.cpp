@@ -5,8 +5,9 @@
 #include <set>
 
 #include "app/style/words.h"
-#include "core/compare/place_history.h"
+#include "core/compare/joint_history.h"
 #include "core/platform/folders.h"
+#include "core/snapshot/together.h"
 
 namespace kurvo::app {
 namespace {
@@ -129,6 +130,32 @@ CardFacts practiceCard(const std::string& path, const Catalogue& catalogue)
     facts.name = QObject::tr("Practice folder");
     facts.about = QObject::tr("real files, about 300 MiB, to try every action on");
     sayLastScan(catalogue, facts);
+    return facts;
+}
+
+CardFacts setCard(const PlaceSet& set, const Catalogue& catalogue)
+{
+    CardFacts facts;
+    facts.set = set;
+    facts.name = toText(set.name);
+    facts.about = QObject::tr("set of %1").arg(toText(namesOf(set.places)));
+    std::vector<std::vector<CatalogueEntry>> ofEach;
+    for (const auto& place : set.places)
+        ofEach.push_back(snapshotsOf(catalogue, place));
+    const auto points = jointHistory(ofEach, set.name);
+    if (points.empty()) {
+        facts.lastScan = QObject::tr("not all of it was scanned");
+        return facts;
+    }
+    const auto& last = points.back().info;
+    facts.capacity = last.capacity;
+    facts.lastScan = QObject::tr("last scan %1").arg(whenText(last.taken));
+    if (points.size() > 1) {
+        const auto& before = points[points.size() - 2].info;
+        const auto grown = static_cast<std::int64_t>(last.diskBytes) - static_cast<std::int64_t>(before.diskBytes);
+        facts.lastScan =
+            joined({facts.lastScan, QObject::tr("%1 since %2").arg(signedSizeText(grown), whenText(before.taken))});
+    }
     return facts;
 }
 

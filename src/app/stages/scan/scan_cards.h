@@ -14,5 +14,7 @@ CardFacts driveCard(const Drive& drive, const Catalogue& catalogue);
 std::vector<CardFacts> sampleCards(const Catalogue& catalogue);
 /// The demo's folder of real files.
 CardFacts practiceCard(const std::string& path, const Catalogue& catalogue);
+/// Places that are looked at together.
+CardFacts setCard(const PlaceSet& set, const Catalogue& catalogue);
 
 } // namespace kurvo::app

@@ -12,9 +12,9 @@
 #include <algorithm>
 #include <set>
 
-#include "app/dialogs/ask_dialog.h"
 #include "app/dialogs/choose.h"
 #include "app/dialogs/machines_dialog.h"
+#include "app/dialogs/send_scanner_dialog.h"
 #include "app/services/async.h"
 #include "app/stages/scan/scan_cards.h"
 #include "app/style/mnemonics.h"
@@ -44,8 +44,7 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
       crossMounts_(new QCheckBox(tr("include other mounts"))),
       withRights_(new QCheckBox(tr("with administrator rights"))), leaveOut_(new QLineEdit),
       cardsNote_(new QLabel(tr("Looking for drives…"))), start_(new QPushButton),
-      together_(new QPushButton(tr("Scan and look at them together"))), earlier_(new QVBoxLayout),
-      earlierNote_(new QLabel)
+      together_(new QPushButton(tr("Scan and look at them together"))), earlier_(new EarlierList)
 {
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -59,6 +58,7 @@ ScanStage::ScanStage(PlaceStore& places, ScanJobs& scanJobs, SnapshotKeeper& sna
     connect(together_, &QPushButton::clicked, this, [this] { startTicked(true); });
     connect(choose_, &QPushButton::clicked, this, &ScanStage::chooseFolder);
     connect(open_, &QPushButton::clicked, this, &ScanStage::openSnapshotFile);
+    connect(earlier_, &EarlierList::openWanted, &snapshotKeeper_, &SnapshotKeeper::open);
     connect(machine_, &QPushButton::clicked, this, &ScanStage::chooseMachine);
     connect(&scanJobs_, &ScanJobs::scannerWanted, this, &ScanStage::askToSend);
     connect(&scanJobs_, &ScanJobs::machineScanned, this, [this] {
@@ -181,25 +181,7 @@ QWidget* ScanStage::makeSide()
     right->addSpacing(8);
     right->addWidget(makeOptions());
     right->addSpacing(8);
-    auto* earlierTitle = new QLabel(tr("Recent snapshots"));
-    earlierTitle->setProperty("role", "small");
-    right->addWidget(earlierTitle);
-    earlierNote_->setProperty("role", "second");
-    earlierNote_->setWordWrap(true);
-    right->addWidget(earlierNote_);
-    earlier_->setSpacing(2);
-    auto* earlierBox = new QWidget;
-    auto* earlierOuter = new QVBoxLayout(earlierBox);
-    earlierOuter->setContentsMargins(0, 0, 0, 0);
-    earlierOuter->addLayout(earlier_);
-    earlierOuter->addStretch();
-    auto* earlierScroll = new QScrollArea;
-    earlierScroll->setWidgetResizable(true);
-    earlierScroll->setFrameShape(QFrame::NoFrame);
-    earlierScroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    earlierScroll->setWidget(earlierBox);
-    earlierScroll->setAccessibleName(tr("Recent snapshots"));
-    right->addWidget(earlierScroll, 1);
+    right->addWidget(earlier_, 1);
     auto* rightBox = new QWidget;
     rightBox->setLayout(right);
     rightBox->setFixedWidth(300);
@@ -346,6 +328,10 @@ void ScanStage::reload()
         [folder = folders_.snapshots(), demo = folders_.demo, practice = folders_.practice] {
             Found found;
             found.catalogue = readCatalogue(folder);
+            if (auto sets = readSets(folder))
+                found.sets = std::move(*sets);
+            else
+                found.problem = sets.error().sentence;
             if (demo) { // which never looks at the real machine
                 found.practice = static_cast<bool>(canonicalPath(practice));
                 return found;
@@ -366,7 +352,9 @@ void ScanStage::reload()
 void ScanStage::show(const Found& found)
 {
     showCards(found);
-    showSnapshots(found.catalogue);
+    earlier_->show(found.catalogue);
+    introduction_->setVisible(!folders_.demo && found.catalogue.entries.empty() &&
+                              settings_.of(setting::recentPlaces).isEmpty());
     emit loaded();
 }
 
@@ -397,11 +385,16 @@ void ScanStage::showCards(const Found& found)
         if (found.practice)
             facts.push_back(practiceCard(folders_.practice, found.catalogue));
     }
+    for (const auto& set : found.sets)
+        facts.push_back(setCard(set, found.catalogue));
     for (auto& f : facts) {
         auto* card = new DriveCard(std::move(f));
         card->setChecked(ticked.contains(card->facts().about));
         connect(card, &QAbstractButton::toggled, this, &ScanStage::updateStartButton);
         connect(card, &DriveCard::startRequested, this, [this, card] { start(card->facts()); });
+        if (card->facts().set)
+            connect(card, &QWidget::customContextMenuRequested, this,
+                    [this, card](const QPoint& at) { showSetMenu(*card, card->mapToGlobal(at)); });
         cards_.push_back(card);
     }
     cardsNote_->setVisible(cards_.empty());
@@ -456,48 +449,11 @@ void ScanStage::resizeEvent(QResizeEvent* event)
     placeCards();
 }
 
-void ScanStage::showSnapshots(const Catalogue& catalogue)
-{
-    while (auto* item = earlier_->takeAt(0)) {
-        delete item->widget();
-        delete item;
-    }
-    constexpr std::size_t most = 40;
-    for (std::size_t i = 0; i < std::min(most, catalogue.entries.size()); ++i) {
-        const auto& entry = catalogue.entries[i];
-        const auto when =
-            entry.info.partial ? tr("%1, partial").arg(whenText(entry.info.taken)) : whenText(entry.info.taken);
-        const auto font = fontOf(13);
-        const auto name =
-            cutMiddle(toText(entry.info.placeName), font, 250 - QFontMetrics(font).horizontalAdvance(when));
-        auto* link = new QPushButton(QStringLiteral("%1   %2").arg(asRead(name), when));
-        link->setProperty("role", "link");
-        link->setObjectName("earlier");
-        link->setToolTip(tr("%1, %2 in %3")
-                             .arg(toText(entry.info.place), sizeText(entry.info.diskBytes),
-                                  itemsText(entry.info.entries, "entry", "entries")));
-        connect(link, &QPushButton::clicked, this, [this, path = entry.path] { snapshotKeeper_.open(path); });
-        earlier_->addWidget(link);
-    }
-    introduction_->setVisible(!folders_.demo && catalogue.entries.empty() &&
-                              settings_.of(setting::recentPlaces).isEmpty());
-    QStringList notes;
-    if (catalogue.entries.empty())
-        notes << tr("Every finished scan is kept here as a snapshot and can be opened again.");
-    if (catalogue.entries.size() > most)
-        notes << tr("The newest %1 of %2; open older ones as files.")
-                     .arg(countText(most), countText(catalogue.entries.size()));
-    if (!catalogue.damaged.empty())
-        notes << tr("%1 cannot be read and left out: %2")
-                     .arg(itemsText(catalogue.damaged.size(), "file"),
-                          QString::fromStdString(catalogue.damaged[0].sentence));
-    earlierNote_->setText(notes.join(QLatin1Char('\n')));
-    earlierNote_->setVisible(!notes.isEmpty());
-}
-
 void ScanStage::start(const CardFacts& facts)
 {
-    if (!facts.snapshot.empty())
+    if (facts.set)
+        emit setsWanted({*facts.set}, {});
+    else if (!facts.snapshot.empty())
         snapshotKeeper_.open(facts.snapshot);
     else
         scan(facts.path, facts.name);
@@ -510,11 +466,17 @@ void ScanStage::startTicked(bool together)
         if (card->isChecked())
             chosen.push_back(card->facts());
     std::vector<std::string> paths;
-    for (const auto& facts : chosen) {
-        start(facts);
-        paths.push_back(facts.snapshot.empty() ? facts.path : facts.snapshot);
-    }
-    if (together)
+    std::vector<PlaceSet> sets;
+    for (const auto& facts : chosen)
+        if (together && facts.set) {
+            sets.push_back(*facts.set);
+        } else {
+            start(facts);
+            paths.push_back(facts.snapshot.empty() ? facts.path : facts.snapshot);
+        }
+    if (!sets.empty())
+        emit setsWanted(sets, paths);
+    else if (together)
         emit togetherWanted(paths);
     for (auto* card : cards_)
         card->setChecked(false);
@@ -533,6 +495,22 @@ void ScanStage::updateStartButton()
     start_->setText(ticked == 0   ? tr("Tick drives to scan")
                     : ticked == 1 ? tr("Scan the ticked drive")
                                   : tr("Scan %1 drives").arg(ticked));
+}
+
+void ScanStage::showSetMenu(const DriveCard& card, const QPoint& at)
+{
+    auto* menu = new QMenu(this);
+    menu->setObjectName("setMenu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const auto& set = *card.facts().set;
+    menu->addAction(tr("Rename the set…"), this, [this, name = set.name] {
+        askForName(this, "renameSet", tr("Rename the set"), tr("Name of the set"), toText(name),
+                   [this, name](const QString& to) { emit renameSetWanted(name, to); });
+    });
+    menu->addAction(tr("Remove the set"), this, [this, name = set.name] { emit removeSetWanted(name); })
+        ->setToolTip(tr("Its places and their snapshots stay as they are"));
+    menu->setToolTipsVisible(true);
+    menu->popup(at);
 }
 
 void ScanStage::scanHome()
@@ -558,25 +536,7 @@ void ScanStage::chooseMachine()
 /// Nothing is put on somebody's machine unasked.
 void ScanStage::askToSend(const RemoteAddress& address, bool rights)
 {
-    class Question : public AskDialog {
-    public:
-        Question(const QString& host, const QString& size, QWidget* parent)
-            : AskDialog("sendScanner", tr("Another machine"), parent)
-        {
-            addText(tr("Send a scanner to %1?").arg(host), "heading");
-            addText(
-                tr("%1 has no kurvoctl that fits. A scanner of %2 can be sent through the same connection. It is put "
-                   "into a private folder there, removes itself before it reads anything, answers, and ends. Nothing "
-                   "is "
-                   "installed.")
-                    .arg(host, size));
-            auto* send = new QPushButton(tr("Send it and scan"));
-            send->setObjectName("send");
-            addWays(tr("Cancel"), "cancel", send, false);
-        }
-    };
-    const auto bytes = scannerBytes();
-    auto* question = new Question(toText(address.host), sizeText(bytes), this);
+    auto* question = new SendScannerDialog(toText(address.host), sizeText(scannerBytes()), this);
     question->setAttribute(Qt::WA_DeleteOnClose);
     connect(question, &QDialog::accepted, this,
             [this, address, rights] { scanJobs_.scanMachine(address, rights, true); });

@@ -19,6 +19,7 @@
 #include "app/model/place_store.h"
 #include "app/services/app_folders.h"
 #include "app/stages/scan/drive_card.h"
+#include "app/stages/scan/earlier_list.h"
 #include "app/stages/scan/scan_progress_card.h"
 #include "core/platform/unique_fd.h"
 #include "core/snapshot/catalogue.h"
@@ -58,6 +59,10 @@ signals:
     void loaded();
     /// As one, once they are there.
     void togetherWanted(const std::vector<std::string>& places);
+    /// The same with all that is in these sets.
+    void setsWanted(const std::vector<kurvo::PlaceSet>& sets, const std::vector<std::string>& places);
+    void renameSetWanted(const std::string& name, const QString& to);
+    void removeSetWanted(const std::string& name);
     void exploreRequested();
     void demoRequested(); ///< a window with sample data
 
@@ -74,12 +79,12 @@ private:
         std::string problem;
         std::vector<Drive> folded; ///< mounts that are no drives
         Catalogue catalogue;
+        std::vector<PlaceSet> sets;
         bool practice = false; ///< the demo's practice folder is there
     };
     void show(const Found& found);
     void showCards(const Found& found);
     void showGrowth();
-    void showSnapshots(const Catalogue& catalogue);
     QWidget* makeDrives();
     QWidget* makeSide();
     QWidget* makeOptions();
@@ -90,6 +95,7 @@ private:
     void watchMounts();
     void placeCards();
     void start(const CardFacts& facts);
+    void showSetMenu(const DriveCard& card, const QPoint& at);
     void startTicked(bool together);
     void updateStartButton();
 
@@ -118,8 +124,7 @@ private:
     std::vector<DriveCard*> cards_;
     QPushButton* start_;
     QPushButton* together_;
-    QVBoxLayout* earlier_;
-    QLabel* earlierNote_;
+    EarlierList* earlier_;
     int columns_ = 2;
     bool wantsFocus_ = false;
 };
