@@ -21,6 +21,7 @@ Arguments::Arguments(CLI::App& app) : app_(app)
     addScanning();
     addListing();
     addSnapshots();
+    addSets();
     addMachines();
     addHistory();
     addDrives();

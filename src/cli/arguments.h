@@ -41,6 +41,7 @@ private:
     void addScanning();
     void addListing();
     void addSnapshots();
+    void addSets();
     void addMachines();
     void addHistory();
     void addDrives();
@@ -77,6 +78,8 @@ private:
     UpkeepArguments upkeep_;
     WatchArguments watch_;
     std::string ruleName_;
+    SetArguments set_;
+    std::string setTo_;
     SnapshotArguments kept_;
     std::string snapshotTo_;
     std::optional<std::string> aboutName_, aboutNote_;

@@ -28,6 +28,8 @@ enum Exit : int {
 
 /// "kurvoctl: sentence" on stderr.
 void complain(const std::string& sentence);
+/// The same, for what failed; returns ExitFailed.
+int failed(const Error& error);
 
 /// Whether what is at the path answers in that time, or says that nothing is there; a word on stderr where not. Ask
 /// before anything that would wait for it without an end.
@@ -131,6 +133,19 @@ int runSnapshotExport(const SnapshotArguments& arguments, const std::string& to,
 int runSnapshotRemove(const SnapshotArguments& arguments);
 int runSnapshotAbout(const SnapshotArguments& arguments, const std::optional<std::string>& name,
                      const std::optional<std::string>& note, std::optional<bool> pinned);
+
+struct SetArguments {
+    std::string name;
+    std::vector<std::string> places;
+    std::string folder; ///< of the catalogue; the user's own when empty
+};
+int runSetList(const SetArguments& arguments, bool json);
+int runSetKeep(const SetArguments& arguments);
+int runSetRename(const SetArguments& arguments, const std::string& to);
+int runSetRemove(const SetArguments& arguments);
+int runSetTake(const SetArguments& arguments, bool polite);
+int runSetHistory(const SetArguments& arguments, bool json);
+int runSetFiles(const SetArguments& arguments);
 /// `format`: csv, jsonl or html; on standard output.
 int runExport(const std::string& source, const std::string& format);
 /// Snapshots and folders to a database, each by itself; what is there already stays as it is.

@@ -44,6 +44,11 @@ constexpr std::pair<const char*, const char*> more[] = {
     {"snapshot",
      "Snapshots are kept in $XDG_DATA_HOME/kurvo/snapshots, packed against each other. What is pinned, named or noted "
      "stays whatever the keeping policy (keeping.toml there) lets go."},
+    {"set",
+     "A set is kept beside the snapshots (sets.toml) and is the window's as well. history begins where all of its "
+     "places "
+     "had been scanned; scans within twelve hours are one point, and a date behind a place says that its scan is an "
+     "older one. A place that is not here is left out by take, which then ends with 1."},
     {"machines", "The list is machines.toml, see \"kurvoctl help machines\". take goes on past those that do not "
                  "answer and ends with 1; "
                  "the table says why each failed. A timer may run it: nothing is asked."},
@@ -103,6 +108,9 @@ constexpr struct {
                "--older-than-days 90 --do trash --most 20G"},
     {"watch", "kurvoctl watch --warn-days 14\nkurvoctl watch / --metrics > kurvo.prom"},
     {"logbook", "kurvoctl logbook\nkurvoctl logbook report --largest-of / > report.html"},
+    {"set",
+     "kurvoctl set keep 'Desk and archive' / /media/archive\nkurvoctl types --together $(kurvoctl set files 'Desk "
+     "and archive')"},
     {"machines", "kurvoctl machines --tag office\nkurvoctl machines take --at-once 8"},
     {"help", "kurvoctl help filter\nkurvoctl help terms"},
     {"completion",

@@ -30,12 +30,6 @@
 namespace kurvo::cli {
 namespace {
 
-int failed(const Error& error)
-{
-    complain(error.sentence);
-    return ExitFailed;
-}
-
 /// Gives way to everybody: idle I/O class, lowest priority.
 void bePolite()
 {

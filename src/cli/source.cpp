@@ -28,6 +28,12 @@ void complain(const std::string& sentence)
     fmt::print(stderr, "kurvoctl: {}\n", sentence);
 }
 
+int failed(const Error& error)
+{
+    complain(error.sentence);
+    return ExitFailed;
+}
+
 bool answers(const std::string& path)
 {
     const auto answer = askWithin(output().scan.patience, [path] {

@@ -21,12 +21,6 @@
 
 namespace kurvo::app {
 
-/// Of the drive, where that is known, else of what was scanned.
-inline std::uint64_t usedOf(const SnapshotInfo& info)
-{
-    return info.capacity.total > 0 ? info.capacity.used : info.diskBytes;
-}
-
 /// A scan of the place: a snapshot, or what is open; of several places the newest scan of each at one time.
 struct ComparePoint {
     std::optional<CatalogueEntry> entry; ///< nothing for what is open and not kept as a file, and for several places

@@ -40,6 +40,11 @@ struct PlaceHistory {
 PlaceHistory historyOf(const std::vector<CatalogueEntry>& entries, const std::vector<std::string>& below,
                        std::stop_token stop = {});
 
+/// Of the drive, where its capacity is known, else of what was scanned. Bytes.
+inline std::uint64_t usedOf(const SnapshotInfo& info)
+{
+    return info.capacity.total > 0 ? info.capacity.used : info.diskBytes;
+}
 /// What the drive had used at each point; none where the capacity is not known.
 std::vector<UsePoint> useOfDrive(const PlaceHistory& history);
 /// HistoryPoint::bytes() of one of the paths where it is known; partial ones are left out.
