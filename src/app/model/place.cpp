@@ -90,12 +90,23 @@ std::uint64_t Place::freeAfter(const PlacePart& part) const
     return part.capacity.free + planned;
 }
 
-DriveAreas Place::areas() const
+AreasOfDrives Place::areas() const
 {
-    if (!wholeDrive || narrowing || capacity.total == 0)
-        return {};
-    const auto seen = tree->disk(rootNode);
-    return {capacity.used > seen ? capacity.used - seen : 0, capacity.reserved, capacity.free};
+    AreasOfDrives all;
+    if (narrowing)
+        return all;
+    const auto add = [&](NodeId root, const Capacity& drive) {
+        const auto seen = tree->disk(root);
+        const DriveAreas areas{drive.used > seen ? drive.used - seen : 0, drive.reserved, drive.free};
+        if (drive.total > 0 && areas.any())
+            all.emplace_back(root, areas);
+    };
+    if (!isTogether() && wholeDrive)
+        add(rootNode, capacity);
+    for (const auto& part : parts)
+        if (const auto root = tree->find(part.info.place); root && part.wholeDrive)
+            add(*root, part.capacity);
+    return all;
 }
 
 bool Place::hasLock(NodeId node) const

@@ -202,8 +202,8 @@ struct Place {
     std::uint64_t bytesInTrashSeen() const { return totals.inTrashSeen; }
     /// Why nothing of this place can be carried out on this machine, as a sentence; empty when it can.
     std::string foreignReason(const std::string& thisHost) const;
-    /// What the drive has beside what was seen; nothing where the place is no whole drive.
-    DriveAreas areas() const;
+    /// What the drive has beside what was seen, of several each; nothing of what is no whole drive.
+    AreasOfDrives areas() const;
     /// Protected with everything in it, by itself and not by the folder it lies in: it carries a lock.
     bool hasLock(NodeId node) const;
     bool isSelected(NodeId node) const;

@@ -32,7 +32,7 @@ void Picture::paint(QPainter& painter, const CellColours& colours) const
 std::unique_ptr<Picture> layOutPicture(const Place& place, const QSizeF& size)
 {
     const auto& view = place.view;
-    const bool withAreas = place.focus == rootNode && view.measure == Measure::Disk;
+    const bool withAreas = view.measure == Measure::Disk;
     if (view.picture == PictureKind::Sunburst) {
         DialOptions options;
         options.measure = view.measure;

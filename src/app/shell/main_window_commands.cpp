@@ -354,7 +354,7 @@ void MainWindow::makePictureCommands(QMenu* menu)
     commands_.add(menu, {.words = tr("Free space as a tile"),
                          .keys = {QKeySequence("Alt+F")},
                          .run = [this] { models_.view.setAreas(!models_.places.view().areas); },
-                         .possible = [this] { return isExploring() && models_.places.place()->areas().any(); },
+                         .possible = [this] { return isExploring() && !models_.places.place()->areas().empty(); },
                          .isOn = [this] { return models_.places.view().areas; }});
     menu->addSeparator();
     takeAlong_ = {picture(tr("Save the picture…"), {QKeySequence::Save}, [this] { savePicture(); }),

@@ -39,23 +39,39 @@ struct DriveAreas {
     std::uint64_t reserved = 0;
     std::uint64_t free = 0;
     bool any() const { return notSeen + reserved + free > 0; }
+    double sum() const
+    {
+        return static_cast<double>(notSeen) + static_cast<double>(reserved) + static_cast<double>(free);
+    }
     bool operator==(const DriveAreas&) const = default;
 };
+
+/// What drives have beside their entries, by the root of each: one, or several that are looked at together. Such a root
+/// is drawn as large as its drive.
+using AreasOfDrives = std::vector<std::pair<NodeId, DriveAreas>>;
+inline DriveAreas areasAt(const AreasOfDrives& all, NodeId root)
+{
+    for (const auto& [node, areas] : all)
+        if (node == root)
+            return areas;
+    return {};
+}
 
 /// The children of a folder sorted into those drawn one by one and the rest.
 struct GatheredChildren {
     struct Child {
         std::uint64_t size;
         NodeId node;
+        double weight; ///< how large it is drawn: its size, and what its drive has beside it
     };
     std::vector<Child> drawn; ///< largest first; equal ones by name
     std::uint64_t restSize = 0;
     std::uint32_t restCount = 0;
     double total = 0; ///< a sum of all that may be too large for 64 bits
 };
-/// `smallestShare`: of the total and `beside` together; a child below it goes to the rest.
+/// `smallestShare`: of the total and what the folder's drive has beside it; a child below it goes to the rest.
 GatheredChildren gatherChildren(const FileTree& tree, NodeId folder, Measure measure, double smallestShare,
-                                double beside = 0);
+                                const AreasOfDrives& areas = {});
 
 /// Index of the cell that shows `node`: its own, or that of the nearest drawn ancestor's rest; -1 when it is not below
 /// the first cell's node.

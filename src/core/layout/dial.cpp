@@ -45,29 +45,28 @@ void Dial::layChildren(const FileTree& tree, std::uint32_t index, const DialOpti
     const Arc folder = arcs_[index];
     const double length = (folder.to - folder.from) * sweepDegrees * degree *
                           (inner_ + (folder.depth + 1) * ringWidth_); // pixels along the outer edge of the next ring
-    const auto areas = index == 0 ? options.areas : DriveAreas{};
-    const auto beside =
-        static_cast<double>(areas.notSeen) + static_cast<double>(areas.reserved) + static_cast<double>(areas.free);
+    const auto areas = areasAt(options.areas, folder.node);
     const auto children =
-        gatherChildren(tree, folder.node, options.measure, options.smallestArc / std::max(length, 1e-9), beside);
-    const double whole = children.total + beside;
+        gatherChildren(tree, folder.node, options.measure, options.smallestArc / std::max(length, 1e-9), options.areas);
+    const double whole = children.total + areas.sum();
     if (!(whole > 0))
         return;
-    if (children.drawn.empty() && index != 0) {
+    if (children.drawn.empty() && index != 0 && !areas.any()) {
         arcs_[index].kind = CellKind::Leaf; // nothing in it is large enough: the folder as a whole says more
         return;
     }
     double done = 0;
-    const auto place = [&](Arc arc, std::uint64_t size) {
+    const auto place = [&](Arc arc, std::uint64_t size, double weight) {
         // Both ends from the sum so far, so that rounding leaves no gap.
         arc.from = folder.from + (folder.to - folder.from) * (done / whole);
-        done += static_cast<double>(size);
+        done += weight;
         arc.to = folder.from + (folder.to - folder.from) * std::min(1.0, done / whole);
         arc.parent = index;
         arc.depth = static_cast<std::uint16_t>(folder.depth + 1);
         arc.size = size;
         const auto own = static_cast<std::uint32_t>(arcs_.size());
-        const bool open = arc.kind == CellKind::Leaf && tree.isFolder(arc.node) && tree.countChildren(arc.node) > 0 &&
+        const bool open = arc.kind == CellKind::Leaf && tree.isFolder(arc.node) &&
+                          (tree.countChildren(arc.node) > 0 || areasAt(options.areas, arc.node).any()) &&
                           arc.depth < options.rings;
         if (open)
             arc.kind = CellKind::Folder;
@@ -79,14 +78,14 @@ void Dial::layChildren(const FileTree& tree, std::uint32_t index, const DialOpti
     for (const auto& child : children.drawn) {
         Arc arc;
         arc.node = child.node;
-        place(arc, child.size);
+        place(arc, child.size, child.weight);
     }
     if (children.restSize > 0) {
         Arc rest;
         rest.kind = CellKind::Rest;
         rest.node = folder.node;
         rest.restCount = children.restCount;
-        place(rest, children.restSize);
+        place(rest, children.restSize, static_cast<double>(children.restSize));
     }
     const std::pair<CellKind, std::uint64_t> last[] = {
         {CellKind::NotSeen, areas.notSeen}, {CellKind::Reserved, areas.reserved}, {CellKind::Free, areas.free}};
@@ -94,7 +93,7 @@ void Dial::layChildren(const FileTree& tree, std::uint32_t index, const DialOpti
         if (bytes > 0) {
             Arc area;
             area.kind = kind;
-            place(area, bytes);
+            place(area, bytes, static_cast<double>(bytes));
         }
 }
 

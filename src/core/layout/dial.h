@@ -19,7 +19,7 @@ struct DialOptions {
     Measure measure = Measure::Disk;
     int rings = 6;            ///< at most
     double smallestArc = 2.5; ///< pixels along its outer edge; below, a child goes to the rest
-    DriveAreas areas;         ///< drawn behind the children of the focus, free space last
+    AreasOfDrives areas;      ///< drawn behind the children of these, free space last
 };
 
 class Dial {

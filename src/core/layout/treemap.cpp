@@ -89,24 +89,27 @@ void Treemap::layChildren(const FileTree& tree, std::uint32_t index, const Treem
     if (!(inner.width > 0) || !(inner.height > 0))
         return;
     // The folder's own blocks have no tile: its children share its whole area.
-    const auto areas = index == 0 ? options.areas : DriveAreas{};
-    const auto beside =
-        static_cast<double>(areas.notSeen) + static_cast<double>(areas.reserved) + static_cast<double>(areas.free);
+    const auto areas = areasAt(options.areas, folder.node);
     const auto children =
-        gatherChildren(tree, folder.node, options.measure, options.smallestTile / inner.area(), beside);
-    const bool empty = !(children.total + beside > 0);
+        gatherChildren(tree, folder.node, options.measure, options.smallestTile / inner.area(), options.areas);
+    const bool empty = !(children.total + areas.sum() > 0);
     if (empty && index == 0)
         return;
-    if (empty || (children.drawn.empty() && index != 0)) {
+    if (empty || (children.drawn.empty() && index != 0 && !areas.any())) {
         // Nothing in it is large enough to draw: the folder as a whole says more than one big rest.
         tiles_[index].kind = CellKind::Leaf;
         tiles_[index].captioned = false;
         return;
     }
-    std::vector<Tile> inside;
+    struct Weighed {
+        Tile tile;
+        double weight;
+    };
+    std::vector<Weighed> inside;
     inside.reserve(children.drawn.size() + 4);
-    const auto want = [&inside, &folder, index](CellKind kind, NodeId node, std::uint64_t size) -> Tile& {
-        auto& tile = inside.emplace_back();
+    const auto want = [&inside, &folder, index](CellKind kind, NodeId node, std::uint64_t size,
+                                                double weight) -> Tile& {
+        auto& tile = inside.emplace_back(Weighed{{}, weight}).tile;
         tile.kind = kind;
         tile.node = node;
         tile.size = size;
@@ -115,30 +118,32 @@ void Treemap::layChildren(const FileTree& tree, std::uint32_t index, const Treem
         return tile;
     };
     for (const auto& child : children.drawn)
-        want(CellKind::Leaf, child.node, child.size);
+        want(CellKind::Leaf, child.node, child.size, child.weight);
     if (areas.any()) {
         for (const auto& [kind, bytes] :
              {std::pair{CellKind::NotSeen, areas.notSeen}, std::pair{CellKind::Reserved, areas.reserved},
               std::pair{CellKind::Free, areas.free}})
             if (bytes > 0)
-                want(kind, noNode, bytes);
-        std::stable_sort(inside.begin(), inside.end(), [](const Tile& a, const Tile& b) { return a.size > b.size; });
+                want(kind, noNode, bytes, static_cast<double>(bytes));
+        std::stable_sort(inside.begin(), inside.end(),
+                         [](const Weighed& a, const Weighed& b) { return a.weight > b.weight; });
     }
     if (children.restSize > 0) // last, though it may be larger than some: squarify only wants roughly sorted sizes
-        want(CellKind::Rest, folder.node, children.restSize).restCount = children.restCount;
+        want(CellKind::Rest, folder.node, children.restSize, static_cast<double>(children.restSize)).restCount =
+            children.restCount;
     std::vector<double> sizes;
     sizes.reserve(inside.size());
-    for (const auto& tile : inside)
-        sizes.push_back(static_cast<double>(tile.size));
+    for (const auto& one : inside)
+        sizes.push_back(one.weight);
     const auto rects = squarify(sizes, inner);
 
     for (std::size_t i = 0; i < sizes.size(); ++i) {
-        auto& tile = inside[i];
+        auto& tile = inside[i].tile;
         tile.rect = rects[i];
         const auto own = static_cast<std::uint32_t>(tiles_.size());
         const bool open = tile.kind == CellKind::Leaf && tree.isFolder(tile.node) &&
-                          tree.countChildren(tile.node) > 0 && tile.depth < options.depth &&
-                          tile.rect.area() >= options.smallestOpen &&
+                          (tree.countChildren(tile.node) > 0 || areasAt(options.areas, tile.node).any()) &&
+                          tile.depth < options.depth && tile.rect.area() >= options.smallestOpen &&
                           std::min(tile.rect.width, tile.rect.height) > 3 * options.frame;
         if (open) {
             tile.kind = CellKind::Folder;

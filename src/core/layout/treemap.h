@@ -31,8 +31,8 @@ struct TreemapOptions {
     double smallestTile = 24;  ///< square pixels; below, a child goes to the rest
     double smallestOpen = 260; ///< square pixels; below, a folder is drawn as a whole
     double captionHeight = 16;
-    double frame = 2; ///< between a folder's edge and its children
-    DriveAreas areas; ///< tiles of their own beside the children of the focus
+    double frame = 2;    ///< between a folder's edge and its children
+    AreasOfDrives areas; ///< tiles of their own beside the children of these
 };
 
 class Treemap {

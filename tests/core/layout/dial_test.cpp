@@ -32,7 +32,7 @@ TEST_CASE("arcs are in proportion, follow one another without a gap and account 
         DialOptions options;
         options.measure = static_cast<Measure>(seed % 3);
         if (seed % 2 == 0)
-            options.areas = {1 + seed * 100000, seed % 4 == 0 ? 0u : 500000u, 7000000 * seed};
+            options.areas = {{rootNode, {1 + seed * 100000, seed % 4 == 0 ? 0u : 500000u, 7000000 * seed}}};
         const Dial dial(*tree, rootNode, bounds, options);
         const auto& arcs = dial.arcs();
         CHECK(dial.rings() <= options.rings);
@@ -70,7 +70,7 @@ TEST_CASE("at a drive's root the dial is its capacity, free space last", "[dial]
 {
     const auto tree = plant(folder("/d", {file("small", 100 * 512), file("large", 300 * 512)}));
     DialOptions options;
-    options.areas = {100 * 512, 50 * 512, 450 * 512};
+    options.areas = {{rootNode, {100 * 512, 50 * 512, 450 * 512}}};
     const Dial dial(*tree, rootNode, bounds, options);
     REQUIRE(dial.arcs().size() == 6);
     const auto& arcs = dial.arcs();
@@ -149,7 +149,7 @@ TEST_CASE("what a drive has beside its entries are tiles too", "[treemap]")
 {
     const auto tree = plant(folder("/d", {file("a", 300 * 512), folder("b", {file("c", 100 * 512)})}));
     TreemapOptions options;
-    options.areas = {100 * 512, 0, 500 * 512};
+    options.areas = {{rootNode, {100 * 512, 0, 500 * 512}}};
     const Treemap map(*tree, rootNode, {0, 0, 1000, 1000}, options);
     double free = 0, notSeen = 0, entries = 0;
     for (std::size_t i = 1; i < map.tiles().size(); i = map.tiles()[i].end) {

@@ -4,7 +4,9 @@
 #include <cmath>
 #include <random>
 
+#include "core/layout/dial.h"
 #include "core/layout/treemap.h"
+#include "core/scan/join.h"
 #include "support/random_tree.h"
 
 using namespace kurvo;
@@ -227,4 +229,38 @@ TEST_CASE("arrows walk among the tiles of one folder", "[treemap]")
     CHECK(map.firstInside(0) == 1);
     CHECK(map.firstInside(1) == -1);
     CHECK(map.firstInside(99) == -1);
+}
+
+TEST_CASE("several drives are as large as they are, with what each has beside its entries in it", "[treemap][dial]")
+{
+    const auto full = plant(folder("/", {file("a", 700 * 512)})), empty = plant(folder("/mnt/b", {file("c", 2 * 512)}));
+    const auto both = joinTrees("both", {{full}, {empty}});
+    const auto first = *both->find("/"), second = *both->find("/mnt/b");
+    const auto bytes = [&](NodeId root, std::uint64_t total) {
+        return std::pair(root, DriveAreas{0, 0, total - both->disk(root)});
+    };
+    TreemapOptions options;
+    options.areas = {bytes(first, 1000 * 512), bytes(second, 3000 * 512)};
+    const Treemap map(*both, rootNode, {0, 0, 1000, 1000}, options);
+    const auto& tiles = map.tiles();
+    // The empty drive is the largest tile, and mostly free.
+    REQUIRE(tiles[1].node == second);
+    CHECK(tiles[1].rect.area() == Approx(750000));
+    CHECK(tiles[1].size == both->disk(second)); // what is said of it is what is on it
+    CHECK(tiles[2].kind == CellKind::Free);
+    CHECK(tiles[2].parent == 1);
+    const auto other = static_cast<std::size_t>(map.tileOf(*both, first));
+    CHECK(tiles[other].rect.area() == Approx(250000));
+    CHECK(tiles[static_cast<std::size_t>(map.tileOf(*both, *both->find("/a")))].rect.area() > 150000);
+    // Gone into, each fills the picture.
+    const Treemap inner(*both, second, {0, 0, 1000, 1000}, options);
+    REQUIRE(inner.tiles().size() == 3);
+    CHECK(inner.tiles()[1].kind == CellKind::Free);
+
+    DialOptions dialOptions;
+    dialOptions.areas = options.areas;
+    const Dial dial(*both, rootNode, {0, 0, 600, 600}, dialOptions);
+    REQUIRE(dial.arcs()[1].node == second);
+    CHECK(dial.arcs()[1].to == Approx(0.75));
+    CHECK(dial.rings() == 2);
 }

@@ -176,8 +176,8 @@ void PictureBar::refresh()
     depth_->setValue(view.depth());
     depthText_->setText(view.depth() >= ViewState::allLevels ? tr("all levels") : tr("%1 deep").arg(view.depth()));
     const auto* place = places_.place();
-    areas_->setVisible(place && place->areas().any() && view.picture == PictureKind::Treemap &&
-                       view.measure == Measure::Disk && place->focus == rootNode);
+    areas_->setVisible(place && view.picture == PictureKind::Treemap && view.measure == Measure::Disk &&
+                       (place->focus == rootNode || place->tree->isPlace(place->focus)) && !place->areas().empty());
     areas_->setChecked(view.areas);
 }
 
