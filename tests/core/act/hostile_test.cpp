@@ -451,6 +451,30 @@ TEST_CASE("a copy keeps capabilities, ACLs, attributes of root's and flags, and 
     CHECK((flags & FS_NODUMP_FL) != 0);
 }
 
+TEST_CASE("what is private can be read by nobody else while it is copied", "[act][hostile][kill][mount]")
+{
+    if (!canMount())
+        return;
+    One one;
+    REQUIRE(::chmod(one.t.text("place/set/private", "secret").c_str(), 0600) == 0);
+    for (const auto& path : {one.t.path(), one.t / "place", one.t / "place/set", one.other.path()})
+        REQUIRE(::chmod(path.c_str(), 0755) == 0);
+    one.planned(one.t / "place/set", Action::Move);
+    unsigned seen = 0, read = 0;
+    const auto steps = one.stepped([&](unsigned) {
+        for (const auto& entry : fs::recursive_directory_iterator(one.other.path()))
+            if (entry.path().filename() == "private") {
+                ++seen;
+                read += asNobody([&] { return UniqueFd(::open(entry.path().c_str(), O_RDONLY)).get() >= 0; }) == 0;
+            }
+    });
+    if (steps == 0)
+        return;
+    CHECK(seen > 0);
+    CHECK(read == 0);
+    CHECK(readAll(one.other.path() + "/set/private") == "secret");
+}
+
 TEST_CASE("what a destination does not keep is told by the check, and nothing more is lost", "[act][hostile][mount]")
 {
     if (!canMount())
