@@ -5,6 +5,7 @@
 #include "app/dialogs/upkeep_dialog.h"
 #include "app/shell/main_window.h"
 #include "app/style/words.h"
+#include "core/upkeep/rule_of_items.h"
 
 namespace kurvo::app {
 
@@ -122,10 +123,7 @@ std::optional<UpkeepRule> MainWindow::ruleOfWhatIsShown()
         rule.kinds = {known};
         return rule;
     }
-    // Else all that lies where the first of them does.
-    const auto folder = folders ? nodes.front() : place.tree->parent(nodes.front());
-    rule.place = place.tree->path(folder);
-    rule.filter = "size>1M";
+    speakOfItems(rule, *place.tree, nodes);
     return rule;
 }
 

@@ -5,6 +5,8 @@
 #include <fnmatch.h>
 
 #include <algorithm>
+#include <cctype>
+#include <cstring>
 
 #include "core/base/text.h"
 #include "core/tree/stretches.h"
@@ -321,6 +323,18 @@ std::vector<NodeId> matchingFiles(const FileTree& tree, const BoundFilter& filte
     for (const auto& part : parts)
         found.insert(found.end(), part.begin(), part.end());
     return found;
+}
+
+std::string filterWord(std::string_view word)
+{
+    std::string out;
+    for (const char c : word) {
+        const auto byte = static_cast<unsigned char>(c);
+        const bool plain = std::isalnum(byte) != 0 || byte >= 0x80 || std::strchr("/._-+,", c) != nullptr;
+        out += plain ? "" : "\\";
+        out += c;
+    }
+    return out;
 }
 
 } // namespace kurvo

@@ -32,6 +32,9 @@ struct FilterError {
     std::string sentence;
 };
 
+/// As a filter has a word that stands for nothing but itself: what would mean something has a backslash before it.
+std::string filterWord(std::string_view word);
+
 /// What a filter asks about an entry of a tree of changes.
 struct ChangeFacts {
     std::function<unsigned(NodeId)> kind;                ///< as filterChanges() counts them

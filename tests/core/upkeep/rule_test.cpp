@@ -5,8 +5,12 @@
 #include <unistd.h>
 
 #include "core/advice/rule_book.h"
+#include "core/find/filter.h"
+#include "core/scan/join.h"
 #include "core/upkeep/rule.h"
+#include "core/upkeep/rule_of_items.h"
 #include "core/upkeep/timer.h"
+#include "support/random_tree.h"
 #include "support/test_tree.h"
 
 using namespace kurvo;
@@ -182,4 +186,50 @@ TEST_CASE("the units run kurvoctl wherever it is", "[upkeep]")
     CHECK(upkeepCronLine("/opt/it's 100%/kurvoctl").find("100\\%") != std::string::npos);
     const TestFolder t;
     CHECK_FALSE(upkeepTimerIsOn(t.user()));
+}
+
+TEST_CASE("a rule of things that have nothing in common finds what is like them where they lie", "[upkeep][filter]")
+{
+    const auto tree =
+        plant(folder("/home/w", {folder("Videos (old), \"x\"", {file("a.mkv", 5), file("b.MKV", 5), file("c.txt", 5)}),
+                                 folder("iso", {file("x.iso", 5), folder("deep", {file("y.iso", 5)})}),
+                                 folder("cache", {file("t", 5)})}));
+    const auto node = [&](const char* path) { return *tree->find(path); };
+    const auto found = [&](const UpkeepRule& rule) {
+        const auto filter = Filter::parse(rule.filter);
+        INFO(rule.filter);
+        REQUIRE(std::holds_alternative<Filter>(filter));
+        std::vector<std::string> names;
+        auto bound = std::get<Filter>(filter).bind(*tree, {});
+        tree->forEachBelow(rootNode, [&](NodeId one) {
+            if (!tree->isFolder(one) && bound.matches(one))
+                names.emplace_back(tree->name(one));
+        });
+        std::sort(names.begin(), names.end());
+        return names;
+    };
+    UpkeepRule rule;
+    rule.name = rule.title = "some";
+    speakOfItems(rule, *tree,
+                 {node("/home/w/Videos (old), \"x\"/a.mkv"), node("/home/w/iso/x.iso"), node("/home/w/cache")});
+    CHECK(rule.place == "/home/w");
+    CHECK(found(rule) == std::vector<std::string>{"a.mkv", "b.MKV", "t", "x.iso", "y.iso"});
+    CHECK(problemOf(rule) == "");
+    // One folder is all that is large in it; what lies in one folder is looked for there.
+    speakOfItems(rule, *tree, {node("/home/w/iso")});
+    CHECK(rule.place == "/home/w/iso");
+    CHECK(rule.filter == "size>1M");
+    speakOfItems(rule, *tree, {node("/home/w/iso/deep/y.iso")});
+    CHECK(rule.place == "/home/w/iso/deep");
+    CHECK(rule.filter.find("type:iso") != std::string::npos);
+    // What has no type, or too many of them, is told by its size.
+    speakOfItems(rule, *tree, {node("/home/w/cache/t"), node("/home/w/iso/x.iso")});
+    CHECK(rule.place == "/home/w");
+    CHECK(rule.filter == "size>1M");
+
+    // Of several drives a rule has one.
+    const std::shared_ptr<const FileTree> both =
+        joinTrees("both", {{tree}, {plant(folder("/mnt/b", {file("z.iso", 5)}))}});
+    speakOfItems(rule, *both, {*both->find("/home/w/iso/x.iso"), *both->find("/mnt/b/z.iso")});
+    CHECK(rule.place == "/home/w/iso");
 }
