@@ -189,6 +189,23 @@ TEST_CASE("of two updates that come at once the second builds on the first", "[m
     CHECK(w.place()->tree->files(rootNode) == 4);
 }
 
+TEST_CASE("what is planned while an update is made is on the plan of the new tree", "[model][trees]")
+{
+    Placed w;
+    w.t.file("place/a/new", 5000);
+    const auto fresh = scan(w.p + "/a");
+    REQUIRE(fresh);
+    bool over = false;
+    w.models.trees.putIn(w.place()->id, {{w.p + "/a", fresh->tree, {}}}, Plan::IfChanged::Drop, false,
+                         [&](bool) { over = true; });
+    w.models.plan.planTrash(w.node(w.p + "/c/four")); // the update was begun without it
+    REQUIRE(ModelsOf::until([&] { return over; }));
+    REQUIRE(w.place()->plan.items().size() == 1);
+    CHECK(w.place()->plan.has(w.node(w.p + "/c/four")));
+    CHECK(w.node(w.p + "/a/new") != noNode);
+    w.agrees();
+}
+
 TEST_CASE("a place that is closed lets go of what waits for it", "[model][trees]")
 {
     Placed w;

@@ -628,9 +628,12 @@ TEST_CASE("a user who swaps folders for links while root removes gets no mode of
     const auto program = one.t.text("system/tool", "root's");
     REQUIRE(::chmod(program.c_str(), 0755) == 0);
     REQUIRE(::chmod((one.t / "system").c_str(), 0755) == 0);
-    one.t.text("place/set/inner/a", "a");
-    REQUIRE(::mkfifo((one.t / "place/set/pipe").c_str(), 04777) == 0);
-    REQUIRE(::chmod((one.t / "place/set/inner").c_str(), 04177) == 0); // has to be widened to be emptied
+    const auto make = [&] {
+        one.t.text("place/set/inner/a", "a");
+        REQUIRE(::mkfifo((one.t / "place/set/pipe").c_str(), 04777) == 0);
+        REQUIRE(::chmod((one.t / "place/set/inner").c_str(), 04177) == 0); // has to be widened to be emptied
+    };
+    make();
     const auto action = GENERATE(Action::Delete, Action::Move);
     one.planned(one.t / "place/set", action);
     // At each step whatever is named so becomes a link to root's program, wherever it is by then.
@@ -658,8 +661,7 @@ TEST_CASE("a user who swaps folders for links while root removes gets no mode of
         CHECK(readAll(program) == "root's");
         for (const auto& left : {one.t / "place/set", one.other.path() + "/set"})
             fs::remove_all(left);
-        one.t.text("place/set/inner/a", "a");
-        REQUIRE(::mkfifo((one.t / "place/set/pipe").c_str(), 04777) == 0);
+        make();
         one.planned(one.t / "place/set", action);
     }
 }
