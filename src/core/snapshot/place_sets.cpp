@@ -185,6 +185,9 @@ Result<std::vector<PlaceSet>> readSets(const std::string& folder)
         return std::vector<PlaceSet>();
     if (!text)
         return text.error();
+    if (text->size() >= largestFile) // what is beyond was not read, and would be lost when it is written
+        return Error{ErrorKind::Damaged, file, 0,
+                     displayText(file) + " is far too large for a list of sets. It is left as it is."};
     try {
         return setsFrom(file, toml::parse(*text, file));
     } catch (const toml::parse_error& error) {
@@ -216,12 +219,22 @@ Result<Done> keepSet(const std::string& folder, PlaceSet set)
     set.name = displayText(set.name);
     if (set.name.empty())
         return Error{ErrorKind::Unsupported, {}, 0, "A set needs a name."};
+    for (std::size_t i = 0; i < set.places.size(); ++i)
+        for (std::size_t k = 0; k < set.places.size(); ++k) {
+            const auto &place = set.places[i], &other = set.places[k];
+            const auto refused = [&](const std::string& why) {
+                return Error{ErrorKind::Unsupported, place.place, 0, displayText(place.place) + why};
+            };
+            if (!isOfOneMachine(place, other))
+                return refused(" is of another machine. Places of one machine go together.");
+            if (i != k && isOnePlace(place, other))
+                return refused(" is named twice.");
+            // What another drive has mounted there is another place.
+            if (i != k && isAtOrBelow(place.place, other.place) && isOneFilesystem(place, other))
+                return refused(" lies in " + displayText(other.place) + ", with which it is looked at anyway.");
+        }
     if (set.places.size() < 2)
         return Error{ErrorKind::Unsupported, {}, 0, "A set needs two places at least."};
-    for (const auto& place : set.places)
-        if (!isOfOneMachine(place, set.places.front()))
-            return Error{ErrorKind::Unsupported, place.place, 0,
-                         displayText(place.place) + " is of another machine. Places of one machine go together."};
     return changeSets(folder, [&](std::vector<PlaceSet>& sets) -> Result<Done> {
         const auto known =
             std::find_if(sets.begin(), sets.end(), [&](const PlaceSet& one) { return isNamed(one, set.name); });

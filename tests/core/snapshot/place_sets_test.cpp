@@ -80,6 +80,16 @@ TEST_CASE("what is no set is refused in a sentence, and nothing is lost", "[sets
     CHECK_FALSE(keepSet(t.path(), {"", {placeAt("/", "Desk"), placeAt("/a", "A")}}));
     const auto refused = keepSet(t.path(), {"Two machines", {placeAt("/a", "A"), elsewhere}});
     CHECK(refused.error().sentence.find("another machine") != std::string::npos);
+    const auto desk = placeAt("/", "Desk", "11"), archive = placeAt("/mnt", "Archive", "22");
+    auto home = placeAt("/home", "Home", "11");
+    home.mountPoint = "/";
+    CHECK(keepSet(t.path(), {"Twice", {archive, desk, desk}}).error().sentence == "/ is named twice.");
+    CHECK(keepSet(t.path(), {"Inside", {archive, home, desk}}).error().sentence.find("/home lies in /") == 0);
+    CHECK(keepSet(t.path(), {"Mounted in it", {archive, desk}}));
+    // What is beyond what is read of a file would be lost.
+    const auto large = t.text("sets.toml", std::string(2 << 20, '#'));
+    CHECK_FALSE(keepSet(t.path(), {"Both", {archive, desk}}));
+    CHECK(readAll(large).size() == 2 << 20);
     for (const char* text :
          {"[[set]]\nname = 3\n", "set = 1", "[[set]]\nname = \"x\"\n", "\xff\xff", "[[set]]\nname=\"x\"\nplace=[7]",
           "[[set]]\nname=\"x\"\n[[set.place]]\npath=\"relative\"\n",
