@@ -507,3 +507,12 @@ TEST_CASE("undo still works after the place was scanned again", "[window][plan]"
     CHECK(Window::until([&] { return w.node(path) != noNode; })); // the folder was read again by itself
     CHECK(w.node(w.t / "place/other") != noNode);
 }
+
+TEST_CASE("no text of a stage is measured anew when one of another stage changes", "[window]")
+{
+    Window w;
+    auto* stages = w.window->scanStage()->parentWidget();
+    // What a layout above them would ask, for each label that is set anywhere.
+    CHECK_FALSE(stages->hasHeightForWidth());
+    CHECK(stages->minimumSizeHint() == QSize(0, 0));
+}

@@ -64,7 +64,7 @@ AppFolders withPractice(AppFolders folders)
 MainWindow::MainWindow(AppFolders folders)
     : settings_(folders.settings()), views_(settings_), models_(withPractice(std::move(folders))),
       menu_(new QMenu(this)), rail_(new Rail(menu_)), gauge_(new Gauge(models_.places, models_.trees, models_.plan)),
-      notice_(new NoticeBar), tour_(new TourBar), stages_(new QStackedWidget),
+      notice_(new NoticeBar), tour_(new TourBar), stages_(new StageStack),
       scan_(new ScanStage(models_.places, models_.scans, models_.snapshots, models_.folders, settings_)),
       explore_(new ExploreStage(models_)), find_(new FindStage(models_)),
       compare_(new CompareStage(models_, settings_)), clear_(new ClearStage(models_)),

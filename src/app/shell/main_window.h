@@ -7,7 +7,6 @@
 #include <QMainWindow>
 #include <QMenu>
 #include <QSessionManager>
-#include <QStackedWidget>
 
 #include "app/dialogs/ledger_dialog.h"
 #include "app/dialogs/not_read_dialog.h"
@@ -21,6 +20,7 @@
 #include "app/shell/notice_bar.h"
 #include "app/shell/pointer_line.h"
 #include "app/shell/rail.h"
+#include "app/shell/stage_stack.h"
 #include "app/shell/tour.h"
 #include "app/stages/clear/clear_stage.h"
 #include "app/stages/compare/compare_stage.h"
@@ -154,7 +154,7 @@ private:
     NoticeBar* notice_;
     TourBar* tour_;
     bool closing_ = false; ///< asked for while a plan was carried out
-    QStackedWidget* stages_;
+    StageStack* stages_;
     ScanStage* scan_;
     ExploreStage* explore_;
     FindStage* find_;
