@@ -292,7 +292,7 @@ TEST_CASE("places are kept as a set, scanned again by its card, and have a histo
     const auto& comparing = w.window->compareStage()->comparing();
     REQUIRE(Window::until([&] { return comparing.comparison() != nullptr; }));
     REQUIRE(comparing.points().size() == 2);
-    CHECK(comparing.points()[1].isOpen);
+    CHECK(comparing.points().back().isOpen);
     CHECK(comparing.comparison()->net(rootNode, Measure::Files) == 1);
     REQUIRE(comparing.curves().size() == 2);
     CHECK(comparing.curves()[0].name == "desk");
@@ -320,6 +320,24 @@ TEST_CASE("places are kept as a set, scanned again by its card, and have a histo
     REQUIRE(Window::until([&] { return w.place()->earlier != nullptr; }));
     CHECK(w.place()->earlier->earlier(w.node(w.t / "desk/a.mkv")) != noNode);
     CHECK(w.place()->earlier->earlier(w.node(w.t / "desk/b.mkv")) == noNode);
+
+    // Asked for again, it is brought up; F5 reads a folder again in the place itself.
+    w.window->setStage(Stage::Scan);
+    REQUIRE(Window::until([&] { return setCard(w, "Desk and archive") != nullptr; }));
+    QTest::mouseDClick(setCard(w, "Desk and archive"), Qt::LeftButton);
+    w.settle();
+    REQUIRE(Window::until([&] { return w.place()->isTogether(); }));
+    w.settle();
+    CHECK(w.models().places.places().size() == 3);
+    w.t.file("archive/new.mkv", 1000);
+    w.window->setStage(Stage::Explore);
+    w.models().cursor.setFocus(w.node(w.t / "archive"));
+    w.activate();
+    w.key(Qt::Key_F5);
+    REQUIRE(Window::until([&] { return w.node(w.t / "archive/new.mkv") != noNode; }));
+    std::filesystem::remove(w.t / "archive/new.mkv");
+    w.key(Qt::Key_F5);
+    REQUIRE(Window::until([&] { return w.node(w.t / "archive/new.mkv") == noNode; }));
 }
 
 TEST_CASE("a set is renamed and removed by its menu, and says what of it is not here", "[window][together][sets]")

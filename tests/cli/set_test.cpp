@@ -63,7 +63,7 @@ TEST_CASE("a set is kept, scanned, told of over time, and given to other command
     CHECK(kurvoctl("set list --json" + kept).out.empty());
     // A file that somebody has broken stays as it is.
     t.text("kept/sets.toml", "[[set]]\nname = \n");
-    const auto broken = keep("x", "'" + (t / "desk") + "' '" + t.path() + "'");
+    const auto broken = keep("x", "'" + (t / "desk") + "' '" + t.folder("other") + "'");
     CHECK(broken.status == 3);
     CHECK(broken.err.find("sets.toml, line 2") != std::string::npos);
     CHECK(readAll(t / "kept/sets.toml") == "[[set]]\nname = \n");

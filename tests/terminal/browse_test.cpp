@@ -404,6 +404,7 @@ TEST_CASE("the terminal view does with what a terminal has", "[terminal]")
     SECTION("the mouse")
     {
         auto terminal = w.start({w.place});
+        SHOWN(terminal, "read in"); // until then rows change places
         SHOWN(terminal, "papers/");
         const int row = terminal.rowOf("papers/");
         CHECK(terminal.takesMouse());

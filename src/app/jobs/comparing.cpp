@@ -23,6 +23,12 @@ QString signedText(std::int64_t amount, Measure measure)
 
 namespace {
 
+/// It has a scan of each of the places that are there now.
+bool isOf(const ComparePoint& point, const Place& place)
+{
+    return !point.joint || point.joint->scans.size() == place.parts.size();
+}
+
 void sortPoints(std::vector<ComparePoint>& points)
 {
     std::sort(points.begin(), points.end(), [](const ComparePoint& a, const ComparePoint& b) {
@@ -154,8 +160,8 @@ void Comparing::drop()
 void Comparing::takePoints(std::vector<ComparePoint> points)
 {
     const auto* place = places_.place();
-    if (!place)
-        return;
+    if (!place || !std::all_of(points.begin(), points.end(), [&](const auto& point) { return isOf(point, *place); }))
+        return; // a drive came to several, or left them: they are asked for again
     // Scanned again, it is another one: the new scan is compared with the one before.
     const bool samePlace = placeId_ == place->id && taken_ == place->info.taken;
     // A choice stays where it is still there.
@@ -266,7 +272,8 @@ void Comparing::compare()
     lines_ = nullptr;
     explanation_ = {};
     problem_.clear();
-    busy_ = place && !place->isGrowing() && watched_ && (points_.size() > 1 || !strangerFile_.empty());
+    busy_ = place && !place->isGrowing() && watched_ && (points_.size() > 1 || !strangerFile_.empty()) &&
+            isOf(points_[from_], *place) && isOf(points_[to_], *place);
     emit changed();
     if (!busy_)
         return;
@@ -457,9 +464,10 @@ std::vector<CurveWish> curveWishes(const Place& place, const std::vector<PartCur
     }
     for (std::size_t i = 0; i < wishes.size(); ++i)
         for (const auto& point : points)
-            wishes[i].entries.push_back(point.joint   ? point.joint->scans[i]
-                                        : point.entry ? *point.entry
-                                                      : CatalogueEntry{});
+            if (isOf(point, place))
+                wishes[i].entries.push_back(point.joint   ? point.joint->scans[i]
+                                            : point.entry ? *point.entry
+                                                          : CatalogueEntry{});
     return wishes;
 }
 

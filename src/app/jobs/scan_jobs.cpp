@@ -443,6 +443,8 @@ void ScanJobs::rescan(NodeId folder)
     const auto* p = places_.place();
     if (!p || folder == noNode || !p->tree->contains(folder))
         return;
+    if (p->isTogether())
+        return rescanInPart(*p, folder);
     if (p->fromSnapshot)
         return notices_.say(
             tr("This is a snapshot from a file: it stays what it was. Scan the place to see it as it is now."),
@@ -454,6 +456,22 @@ void ScanJobs::rescan(NodeId folder)
     if (!p->tree->isFolder(folder))
         folder = p->tree->parent(folder);
     startRescan(*p, {p->tree->path(folder)});
+}
+
+/// Read again in the place itself, which the joined one follows.
+void ScanJobs::rescanInPart(const Place& together, NodeId folder)
+{
+    if (places_.refusesWhileLocked())
+        return;
+    const auto path = together.tree->path(together.tree->isFolder(folder) ? folder : together.tree->parent(folder));
+    const auto* part = together.partAt(path);
+    const auto* open = part ? places_.liveAt(part->info.place) : nullptr;
+    if (!part)
+        return notices_.say(tr("Choose a folder of one of these places: it is read again there."));
+    if (!part->live || !open || open->isGrowing())
+        return notices_.say(
+            tr("%1 is shown as it was scanned. Scan it, and what is there now comes in here.").arg(part->name));
+    startRescan(*open, {path});
 }
 
 void ScanJobs::rescanChanged()

@@ -110,6 +110,7 @@ private:
     void endScan(const std::shared_ptr<ScanJob>& job, std::uint64_t placeId, const ScanResult& result);
     void failScan(const std::shared_ptr<ScanJob>& job, const QString& sentence);
     void sayWhatIsMissing(const Place& place, const ScanResult& found);
+    void rescanInPart(const Place& together, NodeId folder);
     void startRescan(const Place& place, const std::vector<std::string>& folders, bool quiet = false);
     std::vector<std::string> dropWhatIsOlder(const ScanJob& job, std::vector<FreshFolder>& fresh);
 

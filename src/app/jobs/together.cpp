@@ -114,12 +114,16 @@ void Together::look()
     if (awaited_.empty())
         return;
     std::vector<std::uint64_t> ids;
-    for (const auto& path : awaited_)
+    for (const auto& path : awaited_) {
+        const auto& scans = scans_.scans();
+        if (std::any_of(scans.begin(), scans.end(), [&](const auto& job) { return job->path == path && !job->rescan; }))
+            return; // one that is open already is scanned again
         for (const auto& place : places_.places())
-            if (canBeJoined(*place) && keyOf(*place) == path) {
+            if (canBeJoined(*place) && keyOf(*place) == path && trees_.isIdle(place->id)) {
                 ids.push_back(place->id);
                 break;
             }
+    }
     if (ids.size() < awaited_.size())
         return;
     awaited_.clear();
@@ -156,20 +160,19 @@ void Together::follow()
     for (const auto& together : places_.places()) {
         if (!together->isTogether() || !trees_.isIdle(together->id))
             continue; // then it is looked at again once that is done
-        auto parts = together->parts;
-        std::vector<std::shared_ptr<const FileTree>> fresh(parts.size());
-        bool any = false;
+        std::vector<JoinedPart> read;
         for (const auto& place : places_.places()) {
             const auto* part = canBeJoined(*place) ? partOf(*together, *place) : nullptr;
-            if (!part || part->source.lock() == place->tree)
-                continue;
-            const auto i = static_cast<std::size_t>(part - together->parts.data());
-            parts[i] = partFrom(*place);
-            fresh[i] = place->tree;
-            any = true;
+            if (part && part->source.lock() != place->tree)
+                read.push_back({partFrom(*place), place->tree});
         }
-        if (any)
-            trees_.rejoin(together->id, std::move(parts), std::move(fresh), together->setName);
+        if (!read.empty())
+            trees_.rejoin(together->id, [read](std::vector<JoinedPart>& parts, std::string&) {
+                for (auto& one : parts)
+                    for (const auto& fresh : read)
+                        if (fresh.part.info.place == one.part.info.place)
+                            one = fresh;
+            });
     }
 }
 
@@ -193,12 +196,13 @@ void Together::add(std::uint64_t id)
     const auto* place = places_.placeOf(id);
     if (!together || !together->isTogether() || !place || places_.refusesWhileLocked())
         return;
-    auto parts = together->parts;
-    std::vector<std::shared_ptr<const FileTree>> fresh(parts.size());
-    parts.push_back(partFrom(*place));
-    fresh.push_back(place->tree);
+    const JoinedPart more{partFrom(*place), place->tree};
     trees_.rejoin(
-        together->id, std::move(parts), std::move(fresh), {},
+        together->id,
+        [more](std::vector<JoinedPart>& parts, std::string& setName) {
+            parts.push_back(more);
+            setName.clear(); // it is another one
+        },
         [this, id = together->id, added = place->info.place, name = toText(place->info.placeName)](bool done) {
             const auto* now = done ? places_.placeOf(id) : nullptr;
             if (now && std::none_of(now->parts.begin(), now->parts.end(),
@@ -228,10 +232,13 @@ void Together::takeOutCurrent()
             tr("Two places are the fewest that can be looked at together. Close this view to leave it."));
     if (places_.refusesWhileLocked())
         return;
-    auto parts = place->parts;
-    parts.erase(parts.begin() + (part - place->parts.data()));
-    std::vector<std::shared_ptr<const FileTree>> fresh(parts.size());
-    trees_.rejoin(place->id, std::move(parts), std::move(fresh), {}, [this](bool) { places_.tellCapacity(); });
+    trees_.rejoin(
+        place->id,
+        [gone = part->info.place](std::vector<JoinedPart>& parts, std::string& setName) {
+            std::erase_if(parts, [&](const JoinedPart& one) { return one.part.info.place == gone; });
+            setName.clear();
+        },
+        [this](bool) { places_.tellCapacity(); });
 }
 
 void Together::changeSets(const std::function<Result<Done>(const std::string&)>& change,
@@ -259,11 +266,9 @@ void Together::keepAsSet(const QString& name)
         set.places.push_back(part.info);
     changeSets([set](const std::string& folder) { return keepSet(folder, set); },
                [this, id = place->id, name = set.name] {
-                   const auto* kept = places_.placeOf(id);
-                   if (!kept)
-                       return;
-                   std::vector<std::shared_ptr<const FileTree>> fresh(kept->parts.size());
-                   trees_.rejoin(id, kept->parts, std::move(fresh), name, [this](bool) { places_.tellAgain(); });
+                   trees_.rejoin(
+                       id, [name](std::vector<JoinedPart>&, std::string& setName) { setName = name; },
+                       [this](bool) { places_.tellAgain(); });
                    notices_.say(tr("Kept as the set %1. It stands on the Scan page.").arg(toText(name)));
                });
 }

@@ -61,7 +61,7 @@ void Place::addUpParts()
     }
     snapshotFile = std::string(NodeStore::togetherMark);
     for (const auto& part : parts)
-        snapshotFile += '\n' + part.info.place + '\n' + part.snapshotFile;
+        snapshotFile += '\n' + part.info.place + '\n' + (part.live ? std::string() : part.snapshotFile);
     addUpCapacities();
 }
 

@@ -34,6 +34,8 @@ struct TreeUpdater::Basis {
     KeptState plan;
     std::uint64_t planVersion = 0;
     std::vector<KeptState> before, after;
+    std::vector<PlacePart> parts;
+    std::string setName;
 };
 
 /// A new tree and all that goes with it.
@@ -150,7 +152,8 @@ TreeUpdater::Basis TreeUpdater::basisOf(const Place& place) const
 {
     return {place.tree,       place.earlier,      knowledge_.marks(place.info.host),
             place.narrowing,  place.plan.state(), place.planVersion,
-            place.planBefore, place.planAfter};
+            place.planBefore, place.planAfter,    place.parts,
+            place.setName};
 }
 
 void TreeUpdater::enqueue(std::uint64_t id, Job job)
@@ -405,34 +408,40 @@ void TreeUpdater::takeOut(std::uint64_t id, std::vector<std::string> paths, Then
     enqueue(id, std::move(job));
 }
 
-void TreeUpdater::rejoin(std::uint64_t id, std::vector<PlacePart> parts,
-                         std::vector<std::shared_ptr<const FileTree>> fresh, const std::string& setName, Then then)
+void TreeUpdater::rejoin(std::uint64_t id, ChangeParts change, Then then)
 {
     struct Joined {
         std::vector<PlacePart> parts; ///< those that are in the tree
+        std::string setName;
     };
     const auto joined = std::make_shared<Joined>();
     Job job;
-    job.make = [parts = std::move(parts), fresh = std::move(fresh), setName, joined](const Basis& basis) {
+    job.make = [change = std::move(change), joined](const Basis& basis) {
+        std::vector<JoinedPart> all;
+        for (const auto& part : basis.parts)
+            all.push_back({part, nullptr});
+        joined->setName = basis.setName;
+        joined->parts.clear();
+        change(all, joined->setName);
         std::vector<PlaceRoot> roots;
         std::vector<SnapshotInfo> infos;
-        for (std::size_t i = 0; i < parts.size(); ++i) {
-            if (fresh[i])
-                roots.emplace_back(fresh[i], rootNode, parts[i].info.place);
-            else if (const auto at = basis.tree->find(parts[i].info.place))
+        for (auto& [part, fresh] : all) {
+            if (fresh)
+                roots.emplace_back(fresh, rootNode, part.info.place);
+            else if (const auto at = basis.tree->find(part.info.place))
                 roots.emplace_back(basis.tree, *at);
-            infos.push_back(parts[i].info);
+            infos.push_back(part.info);
+            joined->parts.push_back(std::move(part));
         }
         Update update;
-        update.tree = joinTrees(setName.empty() ? namesOf(infos) : setName, roots);
+        update.tree = joinTrees(joined->setName.empty() ? namesOf(infos) : joined->setName, roots);
         update.newIds = idsIn(update.tree, basis.tree);
-        joined->parts = parts;
         dropPartsNotIn(*update.tree, joined->parts);
         return update;
     };
-    job.also = [joined, setName](Place& place) {
+    job.also = [joined](Place& place) {
         place.parts = joined->parts;
-        place.setName = setName;
+        place.setName = joined->setName;
         place.addUpParts();
     };
     job.then = std::move(then);

@@ -43,6 +43,12 @@ struct ScannedPlace {
     Place place() const;
 };
 
+/// One of several places that are looked at together, when they are joined anew.
+struct JoinedPart {
+    PlacePart part;
+    std::shared_ptr<const FileTree> fresh; ///< its tree as it is now; null where what the others know of it is good
+};
+
 class TreeUpdater : public QObject {
     Q_OBJECT
 public:
@@ -58,10 +64,10 @@ public:
     void finish(std::uint64_t id, const ScannedPlace& scanned);
     /// The place was scanned again. Waits while a plan is worked on.
     void replace(std::uint64_t id, ScannedPlace scanned, Then then = {});
-    /// Several places that are looked at together are these now. `fresh`: by part, its tree as it is now; null where
-    /// that in the place's own tree is good. Waits while a plan is worked on.
-    void rejoin(std::uint64_t id, std::vector<PlacePart> parts, std::vector<std::shared_ptr<const FileTree>> fresh,
-                const std::string& setName, Then then = {});
+    /// Several places that are looked at together are others now, or what was read again in them. `change` is called
+    /// on a pool thread with the parts as they are when its turn comes. Waits while a plan is worked on.
+    using ChangeParts = std::function<void(std::vector<JoinedPart>& parts, std::string& setName)>;
+    void rejoin(std::uint64_t id, ChangeParts change, Then then = {});
     /// Some of its folders were read again. Waits while a plan is worked on.
     /// `withRights`: what could not be read was.
     void putIn(std::uint64_t id, std::vector<FreshFolder> fresh, Plan::IfChanged ifChanged, bool withRights,

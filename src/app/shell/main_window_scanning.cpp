@@ -38,7 +38,11 @@ void MainWindow::makeScanCommands(QMenu* menu)
                                                  const bool folder = node != noNode && place->tree->isFolder(node);
                                                  models_.scans.rescan(folder ? node : place->focus);
                                              },
-                                         .possible = [this] { return isLive(); }});
+                                         .possible =
+                                             [this] {
+                                                 const auto* place = models_.places.place();
+                                                 return isLive() || (place && place->isTogether());
+                                             }});
     auto* changed =
         commands_.add(menu, {.words = tr("Rescan what changed"),
                              .keys = {QKeySequence("Ctrl+F5")},

@@ -112,7 +112,8 @@ QWidget* CompareStage::makeHead()
     more->setStyleSheet("QPushButton::menu-indicator { image: none; width: 0; }");
     auto* menu = new QMenu(more);
     menu->addAction(tr("Snapshots…"), this, &CompareStage::showSnapshots)->setObjectName("snapshots");
-    menu->addAction(tr("Compare with a file…"), this, &CompareStage::askForFile)->setObjectName("compareWith");
+    compareWith_ = menu->addAction(tr("Compare with a file…"), this, &CompareStage::askForFile);
+    compareWith_->setObjectName("compareWith");
     save_ = menu->addAction(tr("Save the changes…"), this, &CompareStage::saveRequested);
     save_->setObjectName("saveChanges");
     save_->setToolTip(tr("As a report, a table, or lines for scripts"));
@@ -285,7 +286,9 @@ void CompareStage::refresh()
     const auto* place = models_.places.place();
     const bool enough = comparing_.points().size() > 1 || comparing_.stranger();
     stack_->setCurrentIndex(place && enough ? 1 : 0);
-    other_->setVisible(place != nullptr);
+    // A file holds one place.
+    other_->setVisible(place && !place->isTogether());
+    compareWith_->setEnabled(place && !place->isTogether());
     if (!place)
         empty_->say(tr("Nothing is open yet"),
                     tr("Scan a drive or a folder: what changed since its earlier scans will be shown here."));

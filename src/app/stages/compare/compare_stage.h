@@ -87,6 +87,7 @@ private:
     QLabel* pointed_;
     QPushButton* up_;
     QPushButton* curveButton_;
+    QAction* compareWith_ = nullptr;
     QAction* save_;
     QButtonGroup* modes_;
     QPushButton* pictureMenu_;

@@ -342,7 +342,7 @@ void ScanStage::reload()
                     (mount.folded == FoldedAway::No || mount.folded == FoldedAway::NoAnswer ? found.drives
                                                                                             : found.folded)
                         .push_back(std::move(mount));
-            else
+            else if (found.problem.empty())
                 found.problem = mounts.error().sentence;
             return found;
         },
@@ -397,7 +397,7 @@ void ScanStage::showCards(const Found& found)
                     [this, card](const QPoint& at) { showSetMenu(*card, card->mapToGlobal(at)); });
         cards_.push_back(card);
     }
-    cardsNote_->setVisible(cards_.empty());
+    cardsNote_->setVisible(cards_.empty() || !found.problem.empty());
     cardsNote_->setText(!found.problem.empty() ? QString::fromStdString(found.problem)
                         : folders_.demo        ? tr("The sample data is being made. This takes some seconds, once.")
                                                : tr("No drive was found. Choose a folder instead."));
