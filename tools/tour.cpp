@@ -242,14 +242,19 @@ private:
         for (const auto& place : models.places.places())
             if (place->info.placeName.starts_with("Skerry system") || place->info.placeName == "skerry-archive")
                 drives.push_back(place->id);
-        models.together.join(drives);
+        models.together.join(drives, "Desk and archive");
         if (!waitFor([&] { return models.places.place()->isTogether(); }))
             return;
         window_.setStage(Stage::Explore);
         models.view.setPicture(PictureKind::Treemap);
         waitFor([&] { return models.leads.leads() != nullptr && !models.leads.isWorking(); });
         settle();
+        models.view.setAreas(true);
+        settle();
+        if (auto* notice = window_.findChild<NoticeBar*>()) // what was said before is of something else
+            notice->hide();
         picture("explore-together");
+        models.view.setAreas(false);
     }
 
     static QString tr(const char* text) { return QString::fromUtf8(text); }
