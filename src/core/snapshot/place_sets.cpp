@@ -1,13 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/snapshot/place_sets.h"
 
-#include <fcntl.h>
 #include <strings.h>
-#include <sys/file.h>
 #include <sys/stat.h>
 
 #include <algorithm>
-#include <cerrno>
 #include <sstream>
 
 #include <toml++/toml.h>
@@ -17,7 +14,7 @@
 #include "core/platform/file_facts.h"
 #include "core/platform/filesystem_identity.h"
 #include "core/platform/folders.h"
-#include "core/platform/unique_fd.h"
+#include "core/platform/lock_file.h"
 #include "core/snapshot/together.h"
 
 namespace kurvo {
@@ -199,13 +196,9 @@ Result<Done> changeSets(const std::string& folder, const std::function<Result<Do
 {
     if (auto made = makeFolders(folder); !made)
         return made.error();
-    const auto lock = fileIn(folder) + ".lock";
-    const UniqueFd held(::open(lock.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0600));
+    const auto held = lockBeside(fileIn(folder));
     if (!held)
-        return systemError("open", lock, errno);
-    while (::flock(held.get(), LOCK_EX) != 0)
-        if (errno != EINTR)
-            return systemError("lock", lock, errno);
+        return held.error();
     auto sets = readSets(folder);
     if (!sets)
         return sets.error();

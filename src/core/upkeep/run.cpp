@@ -1,11 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/upkeep/run.h"
 
-#include <fcntl.h>
-#include <sys/file.h>
 
 #include <algorithm>
-#include <cerrno>
 #include <memory>
 
 #include <fmt/format.h>
@@ -17,6 +14,7 @@
 #include "core/leads/gather_facts.h"
 #include "core/platform/atomic_file.h"
 #include "core/platform/file_facts.h"
+#include "core/platform/lock_file.h"
 #include "core/platform/trash.h"
 
 namespace kurvo {
@@ -426,13 +424,9 @@ Result<Done> changeUpkeepBook(const std::string& file, const std::function<void(
 {
     if (auto made = makeFolders(std::string(parentPath(file))); !made)
         return made.error();
-    const auto lock = file + ".lock";
-    const UniqueFd held(::open(lock.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0600));
+    const auto held = lockBeside(file);
     if (!held)
-        return systemError("open", lock, errno);
-    while (::flock(held.get(), LOCK_EX) != 0)
-        if (errno != EINTR)
-            return systemError("lock", lock, errno);
+        return held.error();
     auto book = readUpkeepBook(file);
     change(book);
     return writeUpkeepBook(file, book);
