@@ -140,7 +140,7 @@ std::string PlaceStore::ownData() const
 void PlaceStore::refreshCapacity(std::uint64_t id)
 {
     const auto* target = placeOf(id);
-    if (target && target->isTogether() && target->isLive())
+    if (target && target->isTogether())
         return refreshParts(id);
     if (!target || target->fromSnapshot)
         return;
@@ -162,7 +162,10 @@ void PlaceStore::refreshParts(std::uint64_t id)
 {
     std::vector<std::string> paths;
     for (const auto& part : placeOf(id)->parts)
-        paths.push_back(part.info.place);
+        if (part.live)
+            paths.push_back(part.info.place);
+    if (paths.empty())
+        return;
     runAsync(
         this,
         [paths] {
