@@ -273,7 +273,7 @@ void Comparing::compare()
     explanation_ = {};
     problem_.clear();
     busy_ = place && !place->isGrowing() && watched_ && (points_.size() > 1 || !strangerFile_.empty()) &&
-            isOf(points_[from_], *place) && isOf(points_[to_], *place);
+            !points_.empty() && isOf(points_[from_], *place) && isOf(points_[to_], *place);
     emit changed();
     if (!busy_)
         return;
