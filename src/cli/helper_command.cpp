@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The helpers with administrator rights: see core/rights/reading_helper.h and core/act/act_helper.h.
+// The helpers with administrator rights: see core/rights/reading_protocol.h and core/act/act_helper.h.
 #include <sys/stat.h>
 #include <unistd.h>
 

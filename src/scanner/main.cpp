@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // kurvo-scan: the scanner that is sent to a machine without kurvoctl. Linked statically, so that it runs on any Linux
-// of its processor; it does nothing but answer one request (core/rights/reading_helper.h) on its standard input.
+// of its processor; it does nothing but answer one request (core/rights/reading_protocol.h) on its standard input.
 #include <pwd.h>
 #include <unistd.h>
 

@@ -17,7 +17,7 @@
 
 #include "cli/run_kurvoctl.h"
 #include "core/platform/unique_fd.h"
-#include "core/rights/reading_helper.h"
+#include "core/rights/ask_helper.h"
 
 using namespace kurvo;
 using namespace kurvo::test;

@@ -10,6 +10,7 @@
 #include <thread>
 
 #include "core/rights/reading_helper.h"
+#include "core/rights/reading_protocol.h"
 #include "core/snapshot/header.h"
 #include "support/test_tree.h"
 

@@ -94,7 +94,9 @@ void RightsReader::startReading(std::uint64_t id)
     runAsync(
         this,
         [this, job, command = command_] {
-            const auto report = [this, job](const HelperProgress& progress) {
+            Listening how;
+            how.stop = job->stop.get_token();
+            how.onProgress = [this, job](const HelperProgress& progress) {
                 QMetaObject::invokeMethod(
                     this,
                     [this, job, progress] {
@@ -103,7 +105,7 @@ void RightsReader::startReading(std::uint64_t id)
                     },
                     Qt::QueuedConnection);
             };
-            return runHelper(command, job->request, report, job->stop.get_token());
+            return runHelper(command, job->request, std::move(how));
         },
         [this, job](Result<std::vector<ReadFolder>> answer) {
             if (job_ == job)

@@ -15,7 +15,7 @@
 #include "app/jobs/snapshot_keeper.h"
 #include "app/model/tree_updater.h"
 #include "core/ledger/ledger.h"
-#include "core/rights/reading_helper.h"
+#include "core/rights/ask_helper.h"
 
 namespace kurvo::app {
 

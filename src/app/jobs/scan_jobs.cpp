@@ -14,6 +14,7 @@
 #include "core/base/patience.h"
 #include "core/direct/direct_access.h"
 #include "core/remote/ssh_scan.h"
+#include "core/rights/ask_helper.h"
 #include "core/snapshot/catalogue.h"
 #include "core/tree/find_paths.h"
 
@@ -413,7 +414,7 @@ void ScanJobs::stopScan(const ScanJob* job)
 void ScanJobs::pauseScan(const ScanJob* job, bool paused)
 {
     for (const auto& running : scans_)
-        if (running.get() == job && !running->atHelper && (running->pausedSinceMs != 0) != paused) {
+        if (running.get() == job && (running->pausedSinceMs != 0) != paused) {
             const auto now = QDateTime::currentMSecsSinceEpoch();
             if (!paused)
                 running->pausedMs += now - running->pausedSinceMs;

@@ -29,7 +29,7 @@ struct ScanJob {
     QString name; ///< for people
     ScanOptions options;
     bool withRights = false;           ///< go on with administrator rights where it must
-    std::atomic<bool> atHelper{false}; ///< the helper is at it, which cannot be paused
+    std::atomic<bool> atHelper{false}; ///< the helper is at it
     std::atomic<bool> waits{false};    ///< for another scan of the same disk, which has to seek
     bool byHelper = false;             ///< and was read by the helper as a whole, once the scan has ended
     std::string refused;               ///< why these were not given: a sentence, once the scan has ended

@@ -67,11 +67,7 @@ void MainWindow::makeScanCommands(QMenu* menu)
                                  const bool pause = !isPaused();
                                  all([this, pause](const ScanJob* job) { models_.scans.pauseScan(job, pause); });
                              },
-                         .possible =
-                             [this] {
-                                 const auto* running = models_.scans.runningScan();
-                                 return running && !running->atHelper;
-                             },
+                         .possible = scanning,
                          .wordsNow = [isPaused] { return isPaused() ? tr("Resume scanning") : tr("Pause scanning"); }});
     commands_.add(menu, {.words = tr("Stop scanning"),
                          .keys = {QKeySequence("Ctrl+.")},

@@ -20,6 +20,34 @@ struct BlockRun {
     std::uint64_t count = 0;
 };
 
+/// Calls `take(run)` for the blocks of a folder that its inode itself tells of; for a large one some of the index.
+template <typename Take>
+void forFirstRuns(const Ext4Drive& drive, const Ext4Inode& folder, const Take& take)
+{
+    if (folder.isInline())
+        return;
+    const auto tell = [&](std::uint64_t first, std::uint64_t count) {
+        if (drive.isBlock(first) && drive.isBlock(first + count - 1))
+            take(BlockRun{first, count});
+    };
+    if (!folder.hasExtents()) {
+        for (std::size_t e = 0; e < 13; ++e)
+            tell(ext4::u32(folder.map + 4 * e), 1);
+        return;
+    }
+    const auto* node = folder.map;
+    const bool isLeaf = ext4::u16(node + 6) == 0;
+    constexpr std::uint64_t longest = 32768;
+    for (std::size_t e = 0; e < std::min<std::size_t>(ext4::u16(node + 2), 4); ++e) {
+        const auto* entry = node + 12 + 12 * e;
+        if (isLeaf)
+            tell(ext4::u32(entry + 8) | std::uint64_t{ext4::u16(entry + 6)} << 32,
+                 std::clamp<std::uint64_t>(ext4::u16(entry + 4), 1, longest));
+        else
+            tell(ext4::u32(entry + 4) | std::uint64_t{ext4::u16(entry + 8)} << 32, 1);
+    }
+}
+
 /// One for each thread that reads.
 class Ext4Reader {
 public:

@@ -2,6 +2,8 @@
 #include "core/direct/read_ahead.h"
 
 #include <algorithm>
+#include <array>
+#include <atomic>
 #include <mutex>
 
 #include "core/base/team.h"
@@ -53,26 +55,12 @@ void addFolders(const Ext4Drive& drive, const TablePiece& piece, std::vector<Str
         constexpr unsigned folder = 0x4000, kind = 0xF000;
         Ext4Inode inode;
         if ((ext4::u16(raw) & kind) != folder ||
-            drive.decode(piece.firstInode + i, raw, inode) != Ext4Drive::Decoded::Good || inode.isInline())
+            drive.decode(piece.firstInode + i, raw, inode) != Ext4Drive::Decoded::Good)
             continue;
         const std::uint64_t size = drive.blockSize();
-        if (inode.hasExtents()) {
-            const auto* node = inode.map;
-            const std::size_t entries = std::min<std::size_t>(ext4::u16(node + 2), 4);
-            for (std::size_t e = 0; e < entries; ++e) {
-                const auto* entry = node + 12 + 12 * e;
-                const bool isLeaf = ext4::u16(node + 6) == 0;
-                const auto block = isLeaf ? ext4::u32(entry + 8) | std::uint64_t{ext4::u16(entry + 6)} << 32
-                                          : ext4::u32(entry + 4) | std::uint64_t{ext4::u16(entry + 8)} << 32;
-                const std::uint64_t blocks = isLeaf ? std::min<std::uint64_t>(ext4::u16(entry + 4), 32768) : 1;
-                if (drive.isBlock(block) && drive.isBlock(block + blocks - 1))
-                    found.push_back({block * size, (block + blocks) * size});
-            }
-        } else {
-            for (std::size_t e = 0; e < 13; ++e)
-                if (const std::uint64_t block = ext4::u32(inode.map + 4 * e); drive.isBlock(block))
-                    found.push_back({block * size, (block + 1) * size});
-        }
+        forFirstRuns(drive, inode, [&](const BlockRun& run) {
+            found.push_back({run.first * size, (run.first + run.count) * size});
+        });
     }
 }
 
@@ -86,16 +74,18 @@ bool tablesAreCached(const Ext4Drive& drive)
         bytes += piece.end - piece.at;
     constexpr std::uint64_t samples = 256;
     const auto step = std::max<std::uint64_t>(bytes / samples, 1);
-    std::uint64_t looked = 0, there = 0, skipped = 0;
+    constexpr std::uint64_t mostMissing = samples / 50; // each has the kernel read more than the byte asked for
+    std::uint64_t missing = 0, skipped = 0;
     for (const auto& piece : pieces) {
         std::uint64_t at = piece.at + skipped;
         for (; at < piece.end; at += step) {
-            ++looked;
-            there += drive.device().isCached(at) ? 1 : 0;
+            missing += drive.device().isCached(at) ? 0 : 1;
+            if (missing > mostMissing)
+                return false;
         }
         skipped = at - piece.end;
     }
-    return there * 50 >= looked * 49;
+    return true;
 }
 
 void readAhead(const Ext4Drive& drive, TablePassProgress& progress, std::stop_token stop)
@@ -123,12 +113,21 @@ void readAhead(const Ext4Drive& drive, TablePassProgress& progress, std::stop_to
     progress.of += more;
     std::atomic<std::size_t> next{0};
     constexpr unsigned members = 2;
+    std::atomic<unsigned> member{0};
+    std::array<std::atomic<std::size_t>, members> at{};
     inTeam(members, [&] {
         std::vector<unsigned char> buffer(aheadPiece + gap);
-        for (auto i = next.fetch_add(1); i < blocks.size() && !stop.stop_requested(); i = next.fetch_add(1)) {
+        auto& own = at[member.fetch_add(1)];
+        for (auto i = next.fetch_add(1); i < blocks.size() && progress.goesOn(stop); i = next.fetch_add(1)) {
+            own = i;
             const auto size = blocks[i].end - blocks[i].at;
             drive.device().read(blocks[i].at, buffer.data(), std::min<std::uint64_t>(size, buffer.size()));
             progress.done += size;
+            own = i + 1;
+            const auto behind = std::min(at[0].load(), at[1].load());
+            for (auto known = progress.foldersUpTo.load(); behind < blocks.size() && known < blocks[behind].at;)
+                if (progress.foldersUpTo.compare_exchange_weak(known, blocks[behind].at))
+                    break;
         }
     });
 }

@@ -2,10 +2,19 @@
 #include "core/direct/table_pass.h"
 
 #include <algorithm>
+#include <chrono>
+#include <thread>
 
 #include "core/base/team.h"
 
 namespace kurvo {
+
+bool TablePassProgress::goesOn(const std::stop_token& stop) const
+{
+    while (!stop.stop_requested() && isHeld && isHeld())
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    return !stop.stop_requested();
+}
 
 std::uint64_t passTables(const Ext4Drive& drive, const std::function<TakePiece()>& make, TablePassProgress& progress,
                          const std::stop_token& stop)
@@ -33,7 +42,7 @@ std::uint64_t passTables(const Ext4Drive& drive, const std::function<TakePiece()
     inTeam(members, [&] {
         std::vector<unsigned char> buffer(pieceSize);
         const auto take = make();
-        for (auto i = next.fetch_add(1); i < pieces.size() && !stop.stop_requested(); i = next.fetch_add(1)) {
+        for (auto i = next.fetch_add(1); i < pieces.size() && progress.goesOn(stop); i = next.fetch_add(1)) {
             const auto size = pieces[i].count * drive.inodeSize();
             if (drive.device().read(pieces[i].at, buffer.data(), size) == 0)
                 take({pieces[i].inode, buffer.data(), pieces[i].count});

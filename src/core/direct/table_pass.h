@@ -22,6 +22,10 @@ struct TablePiece {
 struct TablePassProgress {
     std::atomic<std::uint64_t> done{0}, of{0}; ///< bytes
     std::atomic<bool> tablesDone{false};       ///< what is left are blocks of folders
+    std::atomic<std::uint64_t> foldersUpTo{0}; ///< those that begin before this byte of the device are in memory
+    std::function<bool()> isHeld = {};         ///< asked by several threads; while it says so nothing more is read
+    /// Between two pieces: waits while it is held. False where reading is to end.
+    bool goesOn(const std::stop_token& stop) const;
 };
 using TakePiece = std::function<void(const TablePiece&)>;
 std::uint64_t passTables(const Ext4Drive& drive, const std::function<TakePiece()>& make, TablePassProgress& progress,

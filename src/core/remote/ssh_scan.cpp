@@ -18,8 +18,8 @@
 
 #include "core/base/text.h"
 #include "core/platform/file_facts.h"
+#include "core/rights/ask_helper.h"
 #include "core/rights/helper_process.h"
-#include "core/rights/reading_helper.h"
 #include "core/rights/serve.h"
 
 namespace kurvo {
@@ -148,6 +148,7 @@ public:
         return sendTo(process_.to.get(), bytes) ? Result<Done>(Done{}) : Result<Done>(lost(address_));
     }
     int from() const { return process_.from.get(); }
+    int to() const { return process_.to.get(); }
     void hangUp()
     {
         process_.to.reset();
@@ -160,7 +161,6 @@ public:
         ::kill(process_.pid, SIGHUP);
         (void)process_.wait();
     }
-    void order(std::string_view line) { (void)sendTo(process_.to.get(), line); }
 
 private:
     Result<Done> offerScanner(const std::string& word)
@@ -321,38 +321,19 @@ Result<RemoteScan> scanOverSsh(const RemoteAddress& address, const RemoteWish& w
     }
     // Where it cannot be taken in any more, what was sent back says why.
     (void)connection.send(encodeRequest(request));
-    // A stop is told to the other side, which then sends what it has; a second one, or none in time, gives it up.
-    std::stop_source giveUp;
-    std::jthread stopper([&](const std::stop_token& over) {
-        bool told = false, paused = false;
-        std::chrono::steady_clock::time_point when;
-        while (!over.stop_requested()) {
-            if (stop.stop_requested() && !told) {
-                connection.order("stop\n");
-                told = true;
-                when = std::chrono::steady_clock::now();
-            }
-            if (progress && progress->isPaused() != paused) {
-                paused = !paused;
-                connection.order(paused ? "pause\n" : "go\n");
-            }
-            constexpr std::chrono::seconds patience{30};
-            if (told && std::chrono::steady_clock::now() - when > patience)
-                giveUp.request_stop();
-            std::this_thread::sleep_for(std::chrono::milliseconds(50));
-        }
-    });
-    auto answer = readAnswer(
-        connection.from(), request,
-        [&, told = false](const HelperProgress& heard) mutable {
-            if (progress)
-                progress->hear(heard.entries, heard.diskBytes, heard.folder, heard.rows);
-            if (heard.about && wish.onPlace && !std::exchange(told, true))
-                wish.onPlace(*heard.about);
-        },
-        giveUp.get_token(), &scan.received);
-    stopper.request_stop();
-    stopper.join();
+    // A stop is told to the other side, which then sends what it has.
+    Listening how;
+    how.onProgress = [&, told = false](const HelperProgress& heard) mutable {
+        if (progress)
+            progress->hear(heard.entries, heard.diskBytes, heard.folder, heard.rows);
+        if (heard.about && wish.onPlace && !std::exchange(told, true))
+            wish.onPlace(*heard.about);
+    };
+    how.stop = std::move(stop);
+    how.orders = connection.to();
+    how.held = progress;
+    how.received = &scan.received;
+    auto answer = readAnswer(connection.from(), request, how);
     connection.close();
     if (!answer) {
         if (answer.error().kind == ErrorKind::Damaged)

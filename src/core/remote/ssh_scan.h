@@ -3,7 +3,7 @@
 // known hosts; nothing is installed there.
 //
 // One connection runs a line of sh(1). Where kurvoctl is there and speaks this protocol it says "KURVOHAS", and the
-// answer follows (core/rights/reading_helper.h). Else it says "KURVONEEDS " and the processor (uname -m); if its user
+// answer follows (core/rights/reading_protocol.h). Else it says "KURVONEEDS " and the processor (uname -m); if its user
 // agrees, this side sends the size and the bytes of kurvo-scan, packed by gzip(1), which the line puts into a private
 // folder. It says "KURVOREADY" and runs it; kurvo-scan removes itself and the folder at once. "KURVONO " and a word
 // says why it cannot go on: room, exec. Whatever stands before those words (what the other side's shell prints when one

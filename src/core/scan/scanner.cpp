@@ -14,8 +14,8 @@
 #include "core/base/patience.h"
 #include "core/base/text.h"
 #include "core/direct/direct_access.h"
-#include "core/direct/read_ahead.h"
 #include "core/platform/folders.h"
+#include "core/scan/ahead.h"
 #include "core/scan/direct_check.h"
 #include "core/scan/walk.h"
 
@@ -91,69 +91,6 @@ Result<ScanResult> scan(const std::string& path, const ScanOptions& options, std
 
 namespace {
 
-/// Brings the tables and folders into memory. Others are to read them when that has ended; where the disk need not seek
-/// they begin when the tables are there, which is faster, or after a moment, so that there is something to see. A disk
-/// that does not answer is left behind.
-class Ahead {
-public:
-    Ahead(std::shared_ptr<const Ext4Drive> drive, bool wait, std::chrono::milliseconds patience,
-          const std::stop_token& stop)
-    {
-        if (!drive || tablesAreCached(*drive))
-            return;
-        try {
-            std::thread([shared = shared_, drive = std::move(drive)] {
-                try {
-                    readAhead(*drive, shared->progress, shared->stop.get_token());
-                } catch (const std::exception&) { // no memory: others are just not helped
-                }
-                const std::lock_guard lock(shared->mutex);
-                shared->over = true;
-                shared->changed.notify_all();
-            }).detach();
-        } catch (const std::system_error&) {
-            return;
-        }
-        running_ = true;
-        constexpr std::chrono::milliseconds moment{700}, look{10};
-        auto done = shared_->progress.done.load();
-        for (auto still = std::chrono::milliseconds(0), all = still; still < patience && (wait || all < moment);
-             still += look, all += look) {
-            if (endsWithin(look) || stop.stop_requested() || (!wait && shared_->progress.tablesDone))
-                return;
-            const auto now = shared_->progress.done.load();
-            if (now != done)
-                still = {};
-            done = now;
-        }
-    }
-    ~Ahead()
-    {
-        shared_->stop.request_stop();
-        if (running_)
-            endsWithin(std::chrono::milliseconds(500));
-    }
-    Ahead(const Ahead&) = delete;
-    Ahead& operator=(const Ahead&) = delete;
-
-private:
-    struct Shared {
-        TablePassProgress progress;
-        std::stop_source stop;
-        std::mutex mutex;
-        std::condition_variable changed;
-        bool over = false;
-    };
-    bool endsWithin(std::chrono::milliseconds time)
-    {
-        std::unique_lock lock(shared_->mutex);
-        return shared_->changed.wait_for(lock, time, [this] { return shared_->over; });
-    }
-
-    std::shared_ptr<Shared> shared_ = std::make_shared<Shared>();
-    bool running_ = false;
-};
-
 /// The sample must not hang where the drive has stopped to answer: then it is a problem like another.
 std::string sampleProblem(int root, const std::shared_ptr<const NodeStore>& store,
                           const std::shared_ptr<const DirectAccess>& access, const ScanOptions& options,
@@ -189,6 +126,7 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
     ScanProgress& reported = progress ? *progress : unseen;
     std::shared_ptr<Walk> walk;
     std::shared_ptr<NodeStore> store;
+    std::shared_ptr<Ahead> ahead;
     const auto read = [&](UniqueFd root) {
         store = std::make_shared<NodeStore>(path);
         {
@@ -196,12 +134,16 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
             store->setRoot(rootStat, names);
         }
         reported.beginAgain();
-        walk = std::make_shared<Walk>(store, options, stop, reported, direct);
+        walk = std::make_shared<Walk>(store, options, stop, reported, direct, ahead);
         walk->run(std::move(root), rootStat);
     };
 
     if (direct) {
-        const Ahead ahead(direct->wholeDrive ? direct->drive : nullptr, direct->rotational, options.patience, stop);
+        ahead = Ahead::begin(direct->wholeDrive ? direct->drive : nullptr, options, reported);
+        const Ahead::Ending atItsEnd(ahead);
+        constexpr std::chrono::milliseconds moment{700}; // then there is something to see
+        if (ahead)
+            ahead->waitFor(Ahead::Part::Tables, direct->rotational ? std::nullopt : std::optional(moment), stop);
         read(UniqueFd(::fcntl(folder.get(), F_DUPFD_CLOEXEC, 0)));
         const bool ended = stop.stop_requested() || walk->driveGone || walk->outOfMemory || walk->tooMany;
         const auto problem = ended ? std::string() : sampleProblem(folder.get(), store, direct, options, stop);
@@ -213,8 +155,13 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
         result.direct |= ended;
     }
     if (!result.direct) {
-        if (options.method != ScanMethod::Walk)
-            const Ahead ahead(seekingDrive(path, rootStat, options.devices.get()), true, options.patience, stop);
+        if (options.method != ScanMethod::Walk) {
+            const auto first = Ahead::begin(seekingDrive(path, rootStat, options.devices.get()), options, reported);
+            const Ahead::Ending atItsEnd(first);
+            if (first)
+                first->waitFor(Ahead::Part::All, std::nullopt, stop);
+        }
+        ahead.reset();
         read(std::move(folder));
     }
     if (walk->tooMany)

@@ -18,6 +18,7 @@
 
 #include "core/base/text.h"
 #include "core/platform/drives.h"
+#include "core/scan/ahead.h"
 #include "core/scan/exclusion.h"
 #include "core/types/file_types.h"
 
@@ -65,9 +66,9 @@ bool isDeviceError(int error)
 } // namespace
 
 Walk::Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_token stop, ScanProgress& progress,
-           std::shared_ptr<const DirectAccess> direct)
+           std::shared_ptr<const DirectAccess> direct, std::shared_ptr<Ahead> ahead)
     : store_(std::move(store)), options_(std::move(options)), stop_(std::move(stop)), direct_(std::move(direct)),
-      progress_(progress)
+      ahead_(std::move(ahead)), progress_(progress)
 {
     const auto descriptors = descriptorLimit();
     openLimit_ = static_cast<int>(std::clamp<rlim_t>(descriptors / 4, 4, 512));
@@ -196,6 +197,8 @@ void Walk::leaveBehind(Worker& worker)
         const Lock lock(mutex_);
         std::move(worker.queue.begin(), worker.queue.end(), std::back_inserter(shared_));
         worker.queue.clear();
+        later_.insert(std::make_move_iterator(worker.later.begin()), std::make_move_iterator(worker.later.end()));
+        worker.later.clear();
         if (name) {
             // Another worker reads the folder again without that name.
             auto hung = item.hung ? *item.hung : std::set<std::string>{};
@@ -249,24 +252,58 @@ void Walk::finishItem()
     done_.notify_all();
 }
 
-bool Walk::take(Worker& worker)
+/// From the worker's own queue what is in memory, or will not be sooner.
+bool Walk::takeOwn(Worker& worker)
 {
-    if (!worker.queue.empty()) {
+    while (!worker.queue.empty()) {
         worker.item = std::move(worker.queue.back());
         worker.queue.pop_back();
-        return true;
+        const auto from = ahead_ && worker.item.inode && !isEnding() ? ahead_->comesFrom(*worker.item.inode) : 0;
+        if (from == 0)
+            return true;
+        worker.later.emplace_back(from, std::move(worker.item));
+        worker.item = {};
     }
-    Lock lock(mutex_);
-    ++idle_;
-    someoneIdle_ = true;
-    while (shared_.empty() && open_ > 0)
-        changed_.wait(lock.forWaiting());
-    --idle_;
-    someoneIdle_ = idle_ > 0;
-    if (shared_.empty())
-        return false;
-    worker.item = std::move(shared_.back());
-    shared_.pop_back();
+    return false;
+}
+
+/// Of what is still to come, what is there now: the first, as it comes in that order.
+bool Walk::takeArrived(Worker& worker)
+{
+    constexpr int most = 64;
+    int taken = 0;
+    while (!later_.empty() && taken < most && (isEnding() || ahead_->comesFrom(*later_.begin()->second.inode) == 0)) {
+        worker.queue.push_back(std::move(later_.begin()->second));
+        later_.erase(later_.begin());
+        ++taken;
+    }
+    return taken > 0;
+}
+
+bool Walk::take(Worker& worker)
+{
+    while (!takeOwn(worker)) {
+        Lock lock(mutex_);
+        later_.insert(std::make_move_iterator(worker.later.begin()), std::make_move_iterator(worker.later.end()));
+        worker.later.clear();
+        ++idle_;
+        someoneIdle_ = true;
+        bool arrived = false;
+        while (!(arrived = takeArrived(worker)) && shared_.empty() && open_ > 0) {
+            if (later_.empty())
+                changed_.wait(lock.forWaiting());
+            else
+                changed_.wait_for(lock.forWaiting(), std::chrono::milliseconds(1));
+        }
+        --idle_;
+        someoneIdle_ = idle_ > 0;
+        if (arrived)
+            continue;
+        if (shared_.empty())
+            return false;
+        worker.queue.push_back(std::move(shared_.back()));
+        shared_.pop_back();
+    }
     return true;
 }
 

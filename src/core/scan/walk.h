@@ -6,8 +6,11 @@
 
 #include <cstdlib>
 #include <deque>
+#include <map>
 #include <set>
 #include <thread>
+#include <utility>
+#include <vector>
 
 #include "core/base/locks.h"
 #include "core/direct/direct_access.h"
@@ -17,6 +20,8 @@
 #include "core/scan/scanner.h"
 
 namespace kurvo {
+
+class Ahead;
 
 /// An open folder, shared by the children that still have to be opened from it.
 struct OpenFolder {
@@ -33,9 +38,10 @@ struct OpenFolder {
 /// ended without it.
 class Walk : public std::enable_shared_from_this<Walk> {
 public:
-    /// `direct`: the tables that hold what is in the folders; null: the kernel is asked.
+    /// `direct`: the tables that hold what is in the folders; null: the kernel is asked. `ahead`: brings them into
+    /// memory; folders that are still to come wait until they are there.
     Walk(std::shared_ptr<NodeStore> store, ScanOptions options, std::stop_token stop, ScanProgress& progress,
-         std::shared_ptr<const DirectAccess> direct = {});
+         std::shared_ptr<const DirectAccess> direct = {}, std::shared_ptr<Ahead> ahead = {});
 
     /// Reads everything below the root, which is open as `root` and described by `rootStat`. Returns when all is read,
     /// given up or stopped; workers that hang are left behind.
@@ -75,6 +81,7 @@ private:
         NodeStore::NameWriter names;
         FolderReader reader;
         std::deque<Item> queue;
+        std::vector<std::pair<std::uint64_t, Item>> later; ///< by where they lie: still to come into memory
         std::vector<NewNode> entries;
         std::vector<Listed> listed;
         std::string nameBytes;
@@ -103,6 +110,8 @@ private:
     void leaveBehind(Worker& worker);
     void work(Worker& worker);
     bool take(Worker& worker);
+    bool takeOwn(Worker& worker);
+    bool takeArrived(Worker& worker) KURVO_REQUIRES(mutex_);
     void share(Worker& worker);
     bool readFolder(Worker& worker);
     bool tryReadFolder(Worker& worker);
@@ -129,6 +138,7 @@ private:
     const ScanOptions options_;
     const std::stop_token stop_;
     const std::shared_ptr<const DirectAccess> direct_;
+    const std::shared_ptr<Ahead> ahead_;
     ScanProgress& progress_; ///< not touched by workers that were left behind
     std::shared_ptr<OpenFolder> root_;
     EntryStat rootStat_;
@@ -150,6 +160,7 @@ private:
     Mutex mutex_;
     std::condition_variable changed_;
     std::vector<Item> shared_ KURVO_GUARDED_BY(mutex_);
+    std::multimap<std::uint64_t, Item> later_ KURVO_GUARDED_BY(mutex_); ///< as in Worker
     unsigned idle_ KURVO_GUARDED_BY(mutex_) = 0;
     std::atomic<bool> someoneIdle_{false};
     std::condition_variable done_; ///< with mutex_: open_ came to nothing

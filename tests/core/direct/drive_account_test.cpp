@@ -36,6 +36,22 @@ const LedgerLine* lineIn(const Ledger& ledger, LedgerPart part)
 
 } // namespace
 
+// Where a system runs from an ext4 drive and nothing else writes to it: tools/debian_kernel.sh root-drive.
+TEST_CASE("the drive that the system runs from is read as it is walked, and explained", "[.root-drive]")
+{
+    const auto walk = walked("/");
+    const auto direct = readDirectly("/");
+    INFO(direct.methodReason);
+    CHECK(direct.direct);
+    CHECK(difference(described(walk), described(direct)) == "");
+    CHECK(direct.tree->find("/bin/core_tests"));
+    const auto ledger = ledgerOf("/");
+    for (const auto& each : ledger.lines)
+        UNSCOPED_INFO(each.title << ": " << each.bytes.value_or(0) << " " << each.evidence);
+    CHECK(ledger.unexplained == 0);
+    CHECK(ledger.excess == 0);
+}
+
 TEST_CASE("ledger: a quiet drive is explained to the block", "[direct][ledger][mount]")
 {
     if (!canReadTables())

@@ -3,10 +3,12 @@
 #include <catch2/catch.hpp>
 
 #include <fcntl.h>
+#include <linux/fs.h>
 #include <linux/fscrypt.h>
 #include <sys/ioctl.h>
 #include <sys/mount.h>
 #include <sys/stat.h>
+#include <sys/sysmacros.h>
 #include <unistd.h>
 
 #include <atomic>
@@ -16,9 +18,11 @@
 
 #include "core/direct/crc32c.h"
 #include "core/direct/device_map.h"
+#include "core/direct/direct_access.h"
 #include "core/direct/drive_fixture.h"
 #include "core/direct/ext4_folder.h"
 #include "core/direct/read_ahead.h"
+#include "core/scan/ahead.h"
 #include "support/test_tree.h"
 
 using namespace kurvo;
@@ -336,6 +340,60 @@ TEST_CASE("tables and folders are read ahead, and then are in memory", "[direct]
     Ext4Reader reader(*drive, {std::int64_t{1} << 40, 0});
     REQUIRE(reader.mapBlocks(2, root, root.length / 4096, runs));
     CHECK((*drive)->device().isCached(runs.front().first * 4096));
+}
+
+TEST_CASE("tables: folders that are still to come into memory wait, and then all are there", "[direct][mount]")
+{
+    if (!canReadTables())
+        return;
+    const TestFolder t;
+    const LoopMount mount(t / "m", "mkfs.ext4 -q -F", 96);
+    fillDrive(mount.path(), 3000);
+    for (int i = 0; i < 400; ++i)
+        std::filesystem::create_directories(mount.path() + "/far/" + std::to_string(i) + "/in/side");
+    struct stat s { };
+    REQUIRE(::stat(mount.path().c_str(), &s) == 0);
+    const auto device = openBlockDevice(std::uint64_t{major(s.st_dev)} << 32 | minor(s.st_dev));
+    REQUIRE(device);
+    const auto forget = [&] {
+        const UniqueFd top(::open(mount.path().c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+        ::syncfs(top.get());
+        ::ioctl(device->get(), BLKFLSBUF, 0);
+    };
+    const auto walk = walked(mount.path());
+    for (int i = 0; i < 3; ++i) {
+        forget();
+        const auto direct = readDirectly(mount.path());
+        CHECK(direct.direct);
+        CHECK(difference(described(walk), described(direct)) == "");
+    }
+    // Held, it reads nothing; let go, the root is here when all is.
+    const auto drive = Ext4Drive::open(UniqueFd(::fcntl(device->get(), F_DUPFD_CLOEXEC, 0)));
+    REQUIRE(drive);
+    Ext4Inode root;
+    std::vector<unsigned char> raw;
+    REQUIRE((*drive)->readInode(2, root, raw));
+    forget();
+    ScanProgress scan;
+    scan.setPaused(true);
+    if (const auto ahead = Ahead::begin(*drive, {}, scan)) { // else nothing was let go
+        ahead->waitFor(Ahead::Part::All, std::chrono::milliseconds(60), {});
+        CHECK(ahead->comesFrom(root) != 0);
+        scan.setPaused(false);
+        ahead->waitFor(Ahead::Part::All, std::nullopt, {});
+        CHECK(ahead->comesFrom(root) == 0);
+        ahead->end();
+    }
+    // One that makes no headway is not waited for.
+    forget();
+    scan.setPaused(true);
+    ScanOptions hasty;
+    hasty.patience = std::chrono::milliseconds(50);
+    if (const auto ahead = Ahead::begin(*drive, hasty, scan)) {
+        ::usleep(100000);
+        CHECK(ahead->comesFrom(root) == 0);
+        ahead->end();
+    }
 }
 
 TEST_CASE("a device that does not answer any more is an error, not the end", "[direct]")

@@ -13,6 +13,7 @@
 
 #include "core/platform/privilege.h"
 #include "core/platform/unique_fd.h"
+#include "core/rights/ask_helper.h"
 #include "core/rights/reading_helper.h"
 #include "support/test_tree.h"
 
@@ -105,6 +106,55 @@ TEST_CASE("the helper scans what it was asked for and says what failed", "[helpe
     CHECK((*answer)[2].problem.find("link") != std::string::npos);
 }
 
+TEST_CASE("what the helper reads is held, goes on, and is ended with what was found", "[helper]")
+{
+    const bool toItsEnd = GENERATE(true, false);
+    TestFolder t;
+    for (int i = 0; i < 40; ++i)
+        t.file("place/folder-" + std::to_string(i) + "/file", 4000);
+    const auto request = asking({t / "place"});
+    int in[2], out[2];
+    REQUIRE(::pipe(in) == 0);
+    REQUIRE(::pipe(out) == 0);
+    std::thread helper([&] {
+        (void)static_cast<bool>(serveRequest(in[0], out[1]));
+        ::close(out[1]);
+    });
+    const auto bytes = encodeRequest(request) + "pause\n"; // an order may come with the request
+    REQUIRE(::write(in[1], bytes.data(), bytes.size()) == static_cast<ssize_t>(bytes.size()));
+
+    ScanProgress held;
+    std::stop_source stop;
+    held.setPaused(true);
+    std::vector<std::uint64_t> seen;
+    const Listening how{.onProgress =
+                            [&](const HelperProgress& progress) {
+                                seen.push_back(progress.entries);
+                                if (seen.size() < 8)
+                                    return;
+                                if (toItsEnd)
+                                    held.setPaused(false);
+                                else
+                                    stop.request_stop();
+                            },
+                        .stop = stop.get_token(),
+                        .orders = in[1],
+                        .held = &held};
+    const auto answer = readAnswer(out[0], request, how);
+    helper.join();
+    for (const int fd : {in[0], in[1], out[0]})
+        ::close(fd);
+    REQUIRE(answer);
+    REQUIRE(answer->size() == 1);
+    const auto& read = answer->front();
+    REQUIRE(read.tree);
+    REQUIRE(seen.size() >= 8);
+    CHECK(seen[7] == seen[0]); // nothing was read meanwhile
+    CHECK(seen[7] < 40);
+    CHECK(read.info.partial == !toItsEnd);
+    CHECK((read.tree->sums(rootNode).files == 40) == toItsEnd);
+}
+
 TEST_CASE("an answer that is cut, altered or made up is refused as a whole", "[helper]")
 {
     TestFolder t;
@@ -145,7 +195,7 @@ TEST_CASE("a helper that is not there, refused, killed or talks nonsense is said
     TestFolder t;
     t.file("place/a", 1000);
     const auto request = asking({t / "place"});
-    const auto run = [&](std::vector<std::string> command) { return runHelper(command, request, {}, {}); };
+    const auto run = [&](std::vector<std::string> command) { return runHelper(command, request, {}); };
     const auto kind = [](const Result<std::vector<ReadFolder>>& answer) {
         REQUIRE_FALSE(answer);
         CHECK_FALSE(answer.error().sentence.empty());
@@ -165,9 +215,18 @@ TEST_CASE("a helper that is not there, refused, killed or talks nonsense is said
         std::this_thread::sleep_for(std::chrono::milliseconds(100));
         stop.request_stop();
     });
-    const auto stopped = runHelper({"sleep", "600"}, request, {}, stop.get_token());
+    const auto stopped = runHelper({"sleep", "600"}, request, {.stop = stop.get_token()});
     later.join();
     CHECK(kind(stopped) == ErrorKind::Cancelled);
+    // One that has begun and does not obey is not waited for, either.
+    std::stop_source again;
+    Listening how{.stop = again.get_token(), .patience = std::chrono::milliseconds(100)};
+    std::thread soon([&] {
+        std::this_thread::sleep_for(std::chrono::milliseconds(300));
+        again.request_stop();
+    });
+    CHECK(kind(runHelper({"sh", "-c", "printf KURVOANS; exec sleep 600"}, request, how, true)) == ErrorKind::Cancelled);
+    soon.join();
 }
 
 TEST_CASE("with its rights given up the helper reads everything and can change nothing", "[helper]")

@@ -106,18 +106,17 @@ void ScanProgressCard::refresh()
     }
     figures_->setText(parts.join(QStringLiteral(" · ")));
     bar_->setAccessibleName(title_->text());
-    const bool atHelper = job_->atHelper;
     QStringList where{job_->waits ? tr("Waits for the other scan of this disk, which cannot be in two places at once.")
-                      : atHelper && entries == 0 ? tr("The drive's own tables are read with administrator rights.")
-                                                 : toText(progress.currentFolder())};
+                      : job_->atHelper && entries == 0
+                          ? tr("The drive's own tables are read with administrator rights.")
+                          : toText(progress.currentFolder())};
     if (const auto unreadable = progress.unreadable(); unreadable > 0)
         where << tr("%1 could not be read").arg(countText(unreadable));
     where_->setText(cutMiddle(where.join(QStringLiteral(" · ")), fontOf(11), std::max(100, width() - 330)));
     explore_->setVisible(!job_->rescan);
     explore_->setEnabled(job_->placeId != 0);
     pause_->setText(paused ? tr("Resume") : tr("Pause"));
-    pause_->setEnabled(!stopping && !atHelper);
-    pause_->setToolTip(atHelper ? tr("This takes some seconds and cannot be paused.") : QString());
+    pause_->setEnabled(!stopping);
     stop_->setEnabled(!stopping);
 }
 
