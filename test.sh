@@ -24,14 +24,16 @@ run() {
         count "$preset: $program $*" "$root/build/$preset/tests/$program" "$@"
 }
 
+add_up() { awk '{ sum += $1 } END { if (NR > 0) print sum }'; }
+
 # count TITLE COMMAND...: adds what a program of tests says to the totals; shows it where something failed.
 count() {
     local title=$1 out status=0 p f begin=$SECONDS
     shift
     out=$(mktemp "$work/XXXXXX")
     "$@" >"$out" 2>&1 || status=$?
-    p=$(sed -nE 's/^All tests passed \([0-9,]+ assertions? in ([0-9]+) test cases?\)$/\1/p; s/^test cases: *[0-9]+ \| *([0-9]+) passed.*/\1/p' "$out" | tail -n 1)
-    f=$(sed -nE 's/^test cases:.*\| *([0-9]+) failed.*/\1/p' "$out" | tail -n 1)
+    p=$(sed -nE 's/^All tests passed \([0-9,]+ assertions? in ([0-9]+) test cases?\)$/\1/p; s/^test cases: *[0-9]+ \| *([0-9]+) passed.*/\1/p' "$out" | add_up)
+    f=$(sed -nE 's/^test cases:.*\| *([0-9]+) failed.*/\1/p' "$out" | add_up)
     [ -z "$p$f" ] && f=1 # it never came to its end
     [ "$status" -ne 0 ] && [ -z "$f" ] && f=1 # it crashed, or a sanitizer ended it
     if [ -n "$f" ]; then
@@ -64,9 +66,12 @@ count "what is installed, as the field's checkers see it" "$root/packaging/check
 export KURVO_OTHER_READER=$root/tools/read_snapshot.py
 side_by_side release "${everything[@]}"
 unset KURVO_OTHER_READER
-# What needs FAT, where this kernel has none.
-if [ "$(id -u)" -eq 0 ] && ! grep -qw vfat /proc/filesystems; then
-    count "release: core_tests [fat], Debian's kernel" timeout 600 "$root/tools/debian_kernel.sh" '[fat]'
+# What this kernel has not: FAT, and a system of its own on a drive that may be read directly.
+if [ "$(id -u)" -eq 0 ]; then
+    for machine in fat root-drive encrypted; do
+        [ "$machine" = fat ] && grep -qw vfat /proc/filesystems && continue
+        count "release: Debian's kernel, $machine" timeout 600 "$root/tools/debian_kernel.sh" "$machine"
+    done
 fi
 if [ "${1:-}" = --sanitizers ]; then
     build asan tests
