@@ -80,12 +80,14 @@ Result<ScanResult> scanWithProgress(const std::string& path, const ScanOptions& 
 {
     ScanProgress progress;
     std::optional<Result<ScanResult>> result;
-    runInterruptible([&](std::stop_token stop) { result.emplace(scan(path, options, stop, &progress)); },
-                     [&] {
-                         return fmt::format("{}, {}  {}", formatItems(progress.entries(), "entry", "entries"),
-                                            sizeText(progress.diskBytes()),
-                                            displayText(progress.currentFolder()).substr(0, 60));
-                     });
+    runInterruptible(
+        [&](std::stop_token stop) { result.emplace(scan(path, options, stop, &progress)); },
+        [&] {
+            if (const auto ahead = progress.ahead(); progress.entries() == 0 && ahead.of > 0)
+                return fmt::format("the drive's own tables: {} of {}", sizeText(ahead.done), sizeText(ahead.of));
+            return fmt::format("{}, {}  {}", formatItems(progress.entries(), "entry", "entries"),
+                               sizeText(progress.diskBytes()), displayText(progress.currentFolder()).substr(0, 60));
+        });
     return std::move(*result);
 }
 

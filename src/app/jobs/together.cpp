@@ -21,6 +21,11 @@ const std::string& keyOf(const Place& place)
     return place.fromSnapshot ? place.snapshotFile : place.info.place;
 }
 
+const std::string& keyOf(const PlacePart& part)
+{
+    return part.live ? part.info.place : part.snapshotFile;
+}
+
 PlacePart partFrom(const Place& place)
 {
     return {place.info,       place.snapshotFile, toText(place.info.placeName),
@@ -57,7 +62,14 @@ std::vector<std::uint64_t> Together::joinable() const
     return ids;
 }
 
-void Together::join(const std::vector<std::uint64_t>& ids, const std::string& setName)
+void Together::join(const std::vector<std::uint64_t>& ids)
+{
+    makeJoined(ids, {}, [](std::uint64_t) {});
+}
+
+/// `then` is told which place it became; 0 where it became none.
+void Together::makeJoined(const std::vector<std::uint64_t>& ids, const std::string& setName,
+                          const std::function<void(std::uint64_t)>& then)
 {
     std::vector<PlaceRoot> roots;
     Place place;
@@ -68,8 +80,10 @@ void Together::join(const std::vector<std::uint64_t>& ids, const std::string& se
             place.parts.push_back(partFrom(*one));
             roots.emplace_back(one->tree);
         }
-    if (roots.size() < 2)
-        return notices_.say(tr("Two places have to be open to be looked at together."));
+    if (roots.size() < 2) {
+        notices_.say(tr("Two places have to be open to be looked at together."));
+        return then(0);
+    }
     place.addUpParts();
     struct Joined {
         std::shared_ptr<const FileTree> tree;
@@ -82,58 +96,124 @@ void Together::join(const std::vector<std::uint64_t>& ids, const std::string& se
             joined.dominant = dominantFamilies(*joined.tree);
             return joined;
         },
-        [this, place](const Joined& joined) {
+        [this, place, then](const Joined& joined) {
             auto made = place;
             made.tree = joined.tree;
             made.dominant = joined.dominant;
             dropPartsNotIn(*made.tree, made.parts);
-            if (made.parts.size() < 2)
-                return notices_.say(
-                    tr("One of these places holds the others: what is in it is looked at together there."));
+            if (made.parts.size() < 2) {
+                notices_.say(tr("One of these places holds the others: what is in it is looked at together there."));
+                return then(0);
+            }
             made.addUpParts();
             const auto known = std::find_if(places_.places().begin(), places_.places().end(),
                                             [&](const auto& open) { return open->snapshotFile == made.snapshotFile; });
-            if (known == places_.places().end()) {
-                places_.add(std::move(made));
-            } else { // with all that is planned there
-                places_.bringUp(**known);
-                follow();
-            }
+            if (known == places_.places().end())
+                return then(places_.add(std::move(made)));
+            places_.bringUp(**known); // with all that is planned there
+            then((*known)->id);
+            follow();
+        },
+        [this, then](const QString& problem) {
+            notices_.say(problem, Severity::Problem);
+            then(0);
         });
 }
 
 void Together::joinOnceOpen(std::vector<std::string> paths, const std::string& setName)
 {
-    awaited_ = std::move(paths);
-    awaitedSet_ = setName;
+    gathering_.reset();
+    for (const auto& open : places_.places()) {
+        std::vector<std::string> keys;
+        for (const auto& part : open->parts)
+            keys.push_back(keyOf(part));
+        if (open->isTogether() && std::is_permutation(paths.begin(), paths.end(), keys.begin(), keys.end()))
+            return places_.bringUp(*open); // it follows what is read again
+    }
+    gathering_ = Gathering{paths, paths, setName, 0, false};
     look();
 }
 
 void Together::look()
 {
-    if (awaited_.empty())
+    if (!gathering_ || gathering_->joining)
         return;
+    if (gathering_->together != 0 && !places_.placeOf(gathering_->together))
+        return gathering_.reset(); // closed meanwhile
     std::vector<std::uint64_t> ids;
-    for (const auto& path : awaited_) {
+    for (const auto& path : gathering_->coming) {
         const auto& scans = scans_.scans();
         if (std::any_of(scans.begin(), scans.end(), [&](const auto& job) { return job->path == path && !job->rescan; }))
-            return; // one that is open already is scanned again
+            continue; // one that is open already is scanned again
         for (const auto& place : places_.places())
             if (canBeJoined(*place) && keyOf(*place) == path && trees_.isIdle(place->id)) {
                 ids.push_back(place->id);
                 break;
             }
     }
-    if (ids.size() < awaited_.size())
-        return;
-    awaited_.clear();
-    join(ids, std::exchange(awaitedSet_, {}));
+    const std::size_t fewest = gathering_->together == 0 ? 2 : 1;
+    if (ids.size() >= fewest)
+        bring(ids);
+    else if (gathering_->coming.size() < fewest)
+        gathering_.reset();
+}
+
+/// To those that came already, in the order in which they were asked for.
+void Together::bring(const std::vector<std::uint64_t>& ids)
+{
+    std::vector<JoinedPart> fresh;
+    for (const auto id : ids) {
+        const auto& place = *places_.placeOf(id);
+        fresh.push_back({partFrom(place), place.tree});
+        std::erase(gathering_->coming, keyOf(place));
+    }
+    const auto name = gathering_->coming.empty() ? gathering_->setName : std::string();
+    const auto goOn = [this](std::uint64_t id) {
+        if (!gathering_)
+            return;
+        gathering_->joining = false;
+        gathering_->together = id;
+        if (id == 0 || gathering_->coming.empty())
+            return gathering_.reset();
+        sayWhatComes();
+        look();
+    };
+    gathering_->joining = true;
+    const auto together = gathering_->together;
+    if (together == 0)
+        return makeJoined(ids, name, goOn);
+    trees_.rejoin(
+        together,
+        [fresh, name, all = gathering_->all](std::vector<JoinedPart>& parts, std::string& setName) {
+            parts.insert(parts.end(), fresh.begin(), fresh.end());
+            const auto rank = [&](const JoinedPart& one) { return std::find(all.begin(), all.end(), keyOf(one.part)); };
+            std::stable_sort(parts.begin(), parts.end(),
+                             [&](const JoinedPart& a, const JoinedPart& b) { return rank(a) < rank(b); });
+            setName = name;
+        },
+        [this, together, goOn](bool done) {
+            if (done)
+                places_.tellCapacity();
+            goOn(done ? together : 0);
+        });
+}
+
+void Together::sayWhatComes()
+{
+    QStringList names;
+    for (const auto& path : gathering_->coming)
+        names << toText(path);
+    notices_.say(names.size() == 1
+                     ? tr("%1 comes to these when its scan has ended.").arg(names.front())
+                     : tr("These come to it when their scans have ended: %1").arg(names.join(QStringLiteral(", "))));
 }
 
 /// What could not be scanned is waited for no longer.
 void Together::leaveOutFailed()
 {
-    std::erase_if(awaited_, [this](const std::string& path) {
+    if (!gathering_)
+        return;
+    std::erase_if(gathering_->coming, [this](const std::string& path) {
         const auto isHere = [&](const auto& place) { return keyOf(*place) == path; };
         const auto isRead = [&](const auto& job) { return job->path == path; };
         const auto& open = places_.places();
@@ -141,8 +221,6 @@ void Together::leaveOutFailed()
         return !path.ends_with(snapshotSuffix) && std::none_of(open.begin(), open.end(), isHere) &&
                std::none_of(scans.begin(), scans.end(), isRead);
     });
-    if (awaited_.size() < 2)
-        awaited_.clear();
 }
 
 const PlacePart* Together::partOf(const Place& together, const Place& place) const

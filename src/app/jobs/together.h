@@ -6,6 +6,7 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -23,9 +24,9 @@ public:
     /// The open ones that can be looked at together: whole scans and snapshots of one machine, that of the first.
     std::vector<std::uint64_t> joinable() const;
     /// Shows these as one. `setName`: what they are kept as; may be empty.
-    void join(const std::vector<std::uint64_t>& ids, const std::string& setName = {});
-    /// As soon as all of these are open, and none of them grows: paths of folders, or of snapshot files. One that
-    /// cannot be scanned is left out.
+    void join(const std::vector<std::uint64_t>& ids);
+    /// As soon as two of these are open and do not grow any more; each of the others comes to them when it has: paths
+    /// of folders, or of snapshot files. One that cannot be scanned is left out.
     void joinOnceOpen(std::vector<std::string> paths, const std::string& setName = {});
 
     /// The open ones that could come to those one looks at.
@@ -49,11 +50,23 @@ signals:
     void setsChanged(); ///< in their file
 
 private:
+    /// What was asked for and is not all there yet.
+    struct Gathering {
+        std::vector<std::string> all;    ///< in the order in which they are shown
+        std::vector<std::string> coming; ///< of these
+        std::string setName;             ///< of all together
+        std::uint64_t together = 0;      ///< where those are that came; 0: there are not two yet
+        bool joining = false;
+    };
     void look();
     void leaveOutFailed();
+    void bring(const std::vector<std::uint64_t>& ids);
+    void sayWhatComes();
     void follow();
     void changeSets(const std::function<Result<Done>(const std::string& folder)>& change,
                     const std::function<void()>& then = {});
+    void makeJoined(const std::vector<std::uint64_t>& ids, const std::string& setName,
+                    const std::function<void(std::uint64_t id)>& then);
     const PlacePart* partOf(const Place& together, const Place& place) const;
 
     const AppFolders& folders_;
@@ -62,8 +75,7 @@ private:
     ScanJobs& scans_;
     SnapshotKeeper& snapshots_;
     Notices& notices_;
-    std::vector<std::string> awaited_;
-    std::string awaitedSet_;
+    std::optional<Gathering> gathering_;
 };
 
 } // namespace kurvo::app

@@ -245,6 +245,8 @@ std::string Ext4Drive::readGroups()
         group.blockBitmap = place(0x0, 0x20);
         group.inodeBitmap = place(0x4, 0x24);
         const auto unused = std::uint32_t{u16(d + 0x1C)} | (wide ? std::uint32_t{u16(d + 0x32)} << 16 : 0);
+        group.folders =
+            std::min(std::uint32_t{u16(d + 0x10)} | (wide ? std::uint32_t{u16(d + 0x30)} << 16 : 0), inodesInGroup_);
         constexpr std::uint16_t neverUsed = 1; // INODE_UNINIT
         group.usedInodes = !unusedKnown_                      ? inodesInGroup_
                            : (u16(d + 0x12) & neverUsed) != 0 ? 0

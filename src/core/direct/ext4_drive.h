@@ -52,6 +52,7 @@ public:
     struct Group {
         std::uint64_t inodeTable = 0; ///< byte on the device; 0 where the descriptor cannot be believed
         std::uint64_t blockBitmap = 0, inodeBitmap = 0;
+        std::uint32_t folders = 0;    ///< as the group counts them
         std::uint32_t usedInodes = 0; ///< of its table, from the start; what is behind was never used
     };
 

@@ -92,6 +92,10 @@ void readAhead(const Ext4Drive& drive, TablePassProgress& progress, std::stop_to
 {
     std::vector<Stretch> folders;
     std::mutex mutex;
+    std::uint64_t expected = 0; // until the folders are known
+    for (const auto& group : drive.groups())
+        expected += std::uint64_t{group.folders} * drive.blockSize();
+    progress.of = expected;
     passTables(
         drive,
         [&]() -> TakePiece {
@@ -108,9 +112,11 @@ void readAhead(const Ext4Drive& drive, TablePassProgress& progress, std::stop_to
     std::uint64_t more = 0;
     for (const auto& piece : blocks)
         more += piece.end - piece.at;
-    if (more > mostBehind)
+    if (more > mostBehind) {
+        progress.of = progress.done.load();
         return;
-    progress.of += more;
+    }
+    progress.of += more - expected;
     std::atomic<std::size_t> next{0};
     constexpr unsigned members = 2;
     std::atomic<unsigned> member{0};

@@ -35,7 +35,7 @@ std::uint64_t passTables(const Ext4Drive& drive, const std::function<TakePiece()
             bytes += count * drive.inodeSize();
         }
     }
-    progress.of = bytes;
+    progress.of += bytes;
     std::sort(pieces.begin(), pieces.end(), [](const Piece& a, const Piece& b) { return a.at < b.at; });
     std::atomic<std::size_t> next{0};
     std::atomic<std::uint64_t> failed{0};

@@ -20,7 +20,7 @@ struct TablePiece {
 /// Calls `make()` once on each of some threads, and what it gives for each piece of the used parts of the tables. What
 /// cannot be read is left out and counted. Blocks.
 struct TablePassProgress {
-    std::atomic<std::uint64_t> done{0}, of{0}; ///< bytes
+    std::atomic<std::uint64_t> done{0}, of{0}; ///< bytes; the pass adds its own
     std::atomic<bool> tablesDone{false};       ///< what is left are blocks of folders
     std::atomic<std::uint64_t> foldersUpTo{0}; ///< those that begin before this byte of the device are in memory
     std::function<bool()> isHeld = {};         ///< asked by several threads; while it says so nothing more is read

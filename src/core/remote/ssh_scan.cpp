@@ -324,8 +324,10 @@ Result<RemoteScan> scanOverSsh(const RemoteAddress& address, const RemoteWish& w
     // A stop is told to the other side, which then sends what it has.
     Listening how;
     how.onProgress = [&, told = false](const HelperProgress& heard) mutable {
-        if (progress)
+        if (progress) {
             progress->hear(heard.entries, heard.diskBytes, heard.folder, heard.rows);
+            progress->hearAhead(heard.ahead);
+        }
         if (heard.about && wish.onPlace && !std::exchange(told, true))
             wish.onPlace(*heard.about);
     };

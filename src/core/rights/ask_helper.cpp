@@ -41,8 +41,8 @@ public:
             if (payload.size() < 16)
                 return rubbish();
             if (onProgress_)
-                onProgress_(
-                    {getU64(payload, 0), getU64(payload, 8), std::string(payload.substr(16)), rows_.store(), about_});
+                onProgress_({getU64(payload, 0), getU64(payload, 8), ahead_, std::string(payload.substr(16)),
+                             rows_.store(), about_});
             return Done{};
         case Frame::Rows:
             return rows_.rows(payload);
@@ -66,6 +66,11 @@ public:
             scans_.push_back(std::move(scan));
             return Done{};
         }
+        case Frame::Ahead:
+            if (payload.size() != 16)
+                return rubbish();
+            ahead_ = {getU64(payload, 0), getU64(payload, 8)};
+            return Done{};
         case Frame::Account:
             return addAccount(payload);
         case Frame::End:
@@ -127,6 +132,7 @@ private:
     std::vector<Unreadable> unreadable_;
     RowTaker rows_;
     std::shared_ptr<const SnapshotInfo> about_;
+    AheadBytes ahead_;
     bool end_ = false;
 };
 
@@ -265,8 +271,10 @@ Result<ScanResult> scanByHelper(const std::vector<std::string>& command, const s
     request.onlyTables = true;
     Listening how;
     how.onProgress = [progress](const HelperProgress& heard) {
-        if (progress)
-            progress->hear(heard.entries, heard.diskBytes, heard.folder, heard.rows);
+        if (!progress)
+            return;
+        progress->hear(heard.entries, heard.diskBytes, heard.folder, heard.rows);
+        progress->hearAhead(heard.ahead);
     };
     how.stop = std::move(stop);
     how.held = progress;

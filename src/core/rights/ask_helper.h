@@ -19,6 +19,7 @@ namespace kurvo {
 struct HelperProgress {
     std::uint64_t entries = 0;
     std::uint64_t diskBytes = 0;
+    AheadBytes ahead;
     std::string folder;                        ///< bytes
     std::shared_ptr<const NodeStore> rows;     ///< what has come of the entries, and grows; null before
     std::shared_ptr<const SnapshotInfo> about; ///< with facts: of the place, once known

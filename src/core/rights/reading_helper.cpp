@@ -293,6 +293,12 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
                 putU64(payload, entries + progress.entries());
                 putU64(payload, disk + progress.diskBytes());
                 rows.send(progress.store(), look);
+                if (const auto ahead = progress.ahead(); ahead.of > 0) {
+                    std::string read;
+                    putU64(read, ahead.done);
+                    putU64(read, ahead.of);
+                    sender.send(Frame::Ahead, read);
+                }
                 sender.send(Frame::Progress, payload + progress.currentFolder());
                 look();
             }

@@ -3,7 +3,7 @@
 // or in a terminal by sudo), gives up every right but that to read, scans the folders it is given and sends back what
 // it found. Neither side trusts the other.
 //
-// The request, on the helper's standard input, is a row of NUL-terminated strings: "kurvo-request 2", then "path "
+// The request, on the helper's standard input, is a row of NUL-terminated strings: "kurvo-request 3", then "path "
 // before each folder (absolute) and "leave-out " before each glob, "only-tables" for drives of which only their own
 // tables are to be read (docs/direct.md), and "end". From another machine (core/remote): "with-facts" for all that is
 // known of the place beside its entries, "place " before the one folder, which may be relative to the home folder,
@@ -21,6 +21,7 @@
 //   8 flags      a packet of flags; after the last rows
 //   9 about      what is known of the place, as the header of a snapshot has it (docs/snapshot-format.md); with facts
 //                also before the scan
+//  10 ahead      u64 bytes of the tables and folders that were read ahead, u64 of how many; before progress
 #pragma once
 
 #include <array>
@@ -54,7 +55,7 @@ inline constexpr std::string_view magic = "KURVOANS";
 inline constexpr std::uint32_t largestFrame = 4u << 20; ///< bytes after its head
 inline constexpr std::size_t mostUnreadable = 20000;    ///< that are told by name
 
-enum class Frame : std::uint32_t { Progress = 1, Rows, Unreadable, Scanned, Failed, End, Account, Flags, About };
+enum class Frame : std::uint32_t { Progress = 1, Rows, Unreadable, Scanned, Failed, End, Account, Flags, About, Ahead };
 
 /// The fields of an account in the order in which they are sent.
 template <typename Account>

@@ -10,25 +10,26 @@
 
 namespace kurvo {
 
-Ahead::Ahead(std::shared_ptr<const Ext4Drive> drive, std::chrono::milliseconds patience, const ScanProgress& scan)
+Ahead::Ahead(std::shared_ptr<const Ext4Drive> drive, std::chrono::milliseconds patience, ScanProgress& scan)
     : drive_(std::move(drive)), patience_(patience), scan_(&scan)
 {
     moved_ = std::chrono::steady_clock::now().time_since_epoch().count();
 }
 
 std::shared_ptr<Ahead> Ahead::begin(std::shared_ptr<const Ext4Drive> drive, const ScanOptions& options,
-                                    const ScanProgress& scan)
+                                    ScanProgress& scan)
 {
     if (!drive || tablesAreCached(*drive))
         return nullptr;
     const std::shared_ptr<Ahead> ahead(new Ahead(std::move(drive), options.patience, scan));
-    ahead->progress_.isHeld = [self = ahead.get()] { return self->isHeld(); };
+    ahead->progress_.isHeld = [self = ahead.get()] { return self->tellAndAsk(); };
     try {
         std::thread([ahead] {
             try {
                 readAhead(*ahead->drive_, ahead->progress_, ahead->stop_.get_token());
             } catch (const std::exception&) { // no memory: others are just not helped
             }
+            ahead->tellAndAsk();
             const std::lock_guard lock(ahead->mutex_);
             ahead->over_ = true;
             ahead->ended_.notify_all();
@@ -39,10 +40,14 @@ std::shared_ptr<Ahead> Ahead::begin(std::shared_ptr<const Ext4Drive> drive, cons
     return ahead;
 }
 
-bool Ahead::isHeld()
+/// Tells the scan how far this is; true while it is held.
+bool Ahead::tellAndAsk()
 {
     const std::lock_guard lock(mutex_);
-    return scan_ && scan_->isPaused();
+    if (!scan_)
+        return false;
+    scan_->hearAhead({progress_.done, progress_.of});
+    return scan_->isPaused();
 }
 
 /// Not over, and not without headway for too long.
@@ -68,7 +73,7 @@ void Ahead::waitFor(Part part, std::optional<std::chrono::milliseconds> most, co
     constexpr std::chrono::milliseconds look{5};
     for (auto waited = std::chrono::milliseconds(0); (!most || waited < *most) && !stop.stop_requested();
          waited += look) {
-        if (isHeld())
+        if (tellAndAsk())
             moved_ = std::chrono::steady_clock::now().time_since_epoch().count();
         if (!goesOn() || (part == Part::Tables && progress_.tablesDone) || endsWithin(look))
             return;

@@ -22,9 +22,9 @@ namespace kurvo {
 class Ahead : public std::enable_shared_from_this<Ahead> {
 public:
     /// Null where there is nothing to be done: no drive, all in memory already, no thread to be had. `scan` holds it
-    /// while it is paused, and has to live until end().
+    /// while it is paused, is told how far it is, and has to live until end().
     static std::shared_ptr<Ahead> begin(std::shared_ptr<const Ext4Drive> drive, const ScanOptions& options,
-                                        const ScanProgress& scan);
+                                        ScanProgress& scan);
     enum class Part { Tables, All };
     /// Returns when that is in memory, reading makes no headway, `most` has passed, or it is stopped.
     void waitFor(Part part, std::optional<std::chrono::milliseconds> most, const std::stop_token& stop);
@@ -46,9 +46,9 @@ public:
     };
 
 private:
-    Ahead(std::shared_ptr<const Ext4Drive> drive, std::chrono::milliseconds patience, const ScanProgress& scan);
+    Ahead(std::shared_ptr<const Ext4Drive> drive, std::chrono::milliseconds patience, ScanProgress& scan);
     bool goesOn();
-    bool isHeld();
+    bool tellAndAsk();
     bool endsWithin(std::chrono::milliseconds time);
 
     const std::shared_ptr<const Ext4Drive> drive_;
@@ -60,7 +60,7 @@ private:
     std::atomic<std::chrono::steady_clock::rep> moved_{0}; ///< when that changed
     std::mutex mutex_;
     std::condition_variable ended_;
-    const ScanProgress* scan_; ///< with mutex_; null once it has ended
+    ScanProgress* scan_; ///< with mutex_; null once it has ended
 };
 
 } // namespace kurvo

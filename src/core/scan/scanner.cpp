@@ -160,6 +160,8 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
             const Ahead::Ending atItsEnd(first);
             if (first)
                 first->waitFor(Ahead::Part::All, std::nullopt, stop);
+            else
+                reported.hearAhead({});
         }
         ahead.reset();
         read(std::move(folder));

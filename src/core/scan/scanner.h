@@ -51,6 +51,12 @@ struct ScanOptions {
     std::chrono::milliseconds patience{15000};
 };
 
+/// Bytes of a drive's own tables and folders that are read ahead (docs/direct.md).
+struct AheadBytes {
+    std::uint64_t done = 0;
+    std::uint64_t of = 0; ///< 0: none are; may be corrected when the tables are known
+};
+
 /// How far a scan has come, and the way to hold it. Written by the scan; everything here is for any thread at any time.
 class ScanProgress {
 public:
@@ -58,6 +64,7 @@ public:
     /// Bytes on disk, a file with several links once.
     std::uint64_t diskBytes() const { return disk_.load(std::memory_order_relaxed); }
     std::uint64_t unreadable() const { return unreadable_.load(std::memory_order_relaxed); }
+    AheadBytes ahead() const { return {aheadDone_.load(), aheadOf_.load()}; }
     unsigned threads() const { return threads_.load(std::memory_order_relaxed); }
     /// A folder that was read a moment ago; bytes.
     std::string currentFolder() const;
@@ -72,12 +79,18 @@ public:
     /// For a scan that somebody else makes: what was heard of it.
     void hear(std::uint64_t entries, std::uint64_t diskBytes, const std::string& folder,
               std::shared_ptr<const NodeStore> store = {});
+    void hearAhead(AheadBytes bytes)
+    {
+        aheadDone_ = bytes.done;
+        aheadOf_ = bytes.of;
+    }
 
 private:
     friend class Walk;
     std::atomic<std::uint64_t> entries_{0};
     std::atomic<std::uint64_t> disk_{0};
     std::atomic<std::uint64_t> unreadable_{0};
+    std::atomic<std::uint64_t> aheadDone_{0}, aheadOf_{0};
     std::atomic<unsigned> threads_{0};
     std::atomic<bool> paused_{false};
     mutable Mutex mutex_;

@@ -231,6 +231,55 @@ TEST_CASE("tables: with busy writers nothing is told that never was, and nothing
     isAsWalked(mount.path());
 }
 
+TEST_CASE("tables: a drive that is frozen, or grows, is told as it is", "[direct][mount]")
+{
+    if (!canReadTables())
+        return;
+    const TestFolder t;
+    const LoopMount mount(t / "m", "mkfs.ext4 -q -F -O resize_inode", 32);
+    fillDrive(mount.path(), 300);
+    const UniqueFd top(::open(mount.path().c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+    SECTION("frozen")
+    {
+        writeAll(mount.path() + "/just written", std::string(100000, 'w'));
+        REQUIRE(::ioctl(top.get(), FIFREEZE, 0) == 0);
+        const auto walk = walked(mount.path());
+        const auto direct = readDirectly(mount.path());
+        ::ioctl(top.get(), FITHAW, 0);
+        CHECK(difference(described(walk), described(direct)) == "");
+        isAsWalked(mount.path());
+    }
+    SECTION("grown while it is read")
+    {
+        const auto before = readDirectly(mount.path());
+        struct stat s { };
+        REQUIRE(::fstat(top.get(), &s) == 0);
+        const auto device = "/dev/loop" + std::to_string(minor(s.st_dev));
+        std::atomic<bool> over{false};
+        int status = 1;
+        std::thread growing([&] {
+            status = std::system(("truncate -s 400M '" + mount.image() + "' && losetup -c " + device +
+                                  " && resize2fs " + device + " >/dev/null 2>&1")
+                                     .c_str());
+            over = true;
+        });
+        while (!over) {
+            const auto meanwhile = scan(mount.path());
+            REQUIRE(meanwhile);
+            CHECK(difference(described(before), described(*meanwhile)) == "");
+        }
+        growing.join();
+        if (status != 0)
+            return;                    // no resize2fs here
+        for (int i = 0; i < 2000; ++i) // in what is new, too
+            writeAll((std::filesystem::create_directories(mount.path() + "/new/" + std::to_string(i)),
+                      mount.path() + "/new/" + std::to_string(i) + "/f"),
+                     std::string(9000, 'n'));
+        isAsWalked(mount.path());
+        CHECK(readDirectly(mount.path()).tree->sums(rootNode).files > before.tree->sums(rootNode).files + 1900);
+    }
+}
+
 TEST_CASE("tables: a drive that is damaged, or of a kind not known, is walked and says why", "[direct][mount]")
 {
     if (!canReadTables())
@@ -382,6 +431,8 @@ TEST_CASE("tables: folders that are still to come into memory wait, and then all
         scan.setPaused(false);
         ahead->waitFor(Ahead::Part::All, std::nullopt, {});
         CHECK(ahead->comesFrom(root) == 0);
+        CHECK(scan.ahead().of > 0);
+        CHECK(scan.ahead().done == scan.ahead().of);
         ahead->end();
     }
     // One that makes no headway is not waited for.

@@ -80,6 +80,7 @@ void ScanProgressCard::refresh()
     const auto& progress = *job_->progress;
     const auto entries = progress.entries();
     const auto bytes = progress.diskBytes();
+    const auto ahead = progress.ahead();
     const double seconds =
         std::max<double>(0.001, static_cast<double>(job_->elapsedMs(QDateTime::currentMSecsSinceEpoch())) / 1000.0);
     const double rate = static_cast<double>(entries) / seconds;
@@ -88,10 +89,14 @@ void ScanProgressCard::refresh()
         parts << tr("%1 of %2 accounted for").arg(sizeText(bytes), sizeText(job_->expectedBytes));
         const double share = std::min(1.0, static_cast<double>(bytes) / static_cast<double>(job_->expectedBytes));
         // Time goes by entries, not by bytes; where the filesystem counts its inodes they tell it better.
-        const double done =
+        const double told =
             job_->expectedEntries > 0
                 ? std::min(1.0, static_cast<double>(entries) / static_cast<double>(job_->expectedEntries))
                 : share;
+        // Where a drive's tables are read first, that is half of it.
+        const double done =
+            ahead.of > 0 ? (told + std::min(1.0, static_cast<double>(ahead.done) / static_cast<double>(ahead.of))) / 2
+                         : told;
         bar_->setRange(0, 1000);
         bar_->setValue(static_cast<int>(done * 1000));
         if (!paused)
@@ -106,10 +111,12 @@ void ScanProgressCard::refresh()
     }
     figures_->setText(parts.join(QStringLiteral(" · ")));
     bar_->setAccessibleName(title_->text());
-    QStringList where{job_->waits ? tr("Waits for the other scan of this disk, which cannot be in two places at once.")
-                      : job_->atHelper && entries == 0
-                          ? tr("The drive's own tables are read with administrator rights.")
-                          : toText(progress.currentFolder())};
+    QStringList where{
+        job_->waits ? tr("Waits for the other scan of this disk, which cannot be in two places at once.")
+        : entries == 0 && ahead.of > 0
+            ? tr("The drive's own tables are read: %1 of %2.").arg(sizeText(ahead.done), sizeText(ahead.of))
+        : entries == 0 && job_->atHelper ? tr("The drive's own tables are read with administrator rights.")
+                                         : toText(progress.currentFolder())};
     if (const auto unreadable = progress.unreadable(); unreadable > 0)
         where << tr("%1 could not be read").arg(countText(unreadable));
     where_->setText(cutMiddle(where.join(QStringLiteral(" · ")), fontOf(11), std::max(100, width() - 330)));
