@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The helpers with administrator rights: see core/rights/reading_protocol.h and core/act/act_helper.h.
+#include <sys/resource.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -28,6 +29,8 @@ int runHelper()
                  "programs; see the manual of kurvoctl.");
         return ExitUsage;
     }
+    constexpr int nice = 5; // the window that waits for it is drawn meanwhile
+    (void)::setpriority(PRIO_PROCESS, 0, nice);
     std::signal(SIGPIPE, SIG_IGN); // a window that is gone is an error to notice, not an end in the middle
     if (const auto served = serveRequest(STDIN_FILENO, STDOUT_FILENO, devices); !served) {
         complain(served.error().sentence);

@@ -21,6 +21,8 @@
 namespace kurvo::app {
 namespace {
 
+constexpr int firstLook = 80, growthInterval = 240; // ms
+
 /// A whole drive by the helper, where its own tables can be read; else, and without rights, by asking for each entry.
 Result<ScanResult> scanWithRights(const std::vector<std::string>& command, const ScanJobs::Scanner& scanner,
                                   ScanJob& job)
@@ -46,7 +48,6 @@ ScanJobs::ScanJobs(const AppFolders& folders, PlaceStore& places, TreeUpdater& t
     : QObject(parent), folders_(folders), places_(places), trees_(trees), snapshots_(snapshots), rights_(rights),
       notices_(notices), scanner_(kurvo::scan)
 {
-    growth_.setInterval(240);
     connect(&growth_, &QTimer::timeout, this, &ScanJobs::growPlaces);
     connect(&places_, &PlaceStore::aboutToClose, this, [this](std::uint64_t id) {
         if (const auto* place = places_.placeOf(id))
@@ -94,7 +95,7 @@ void ScanJobs::scanMachine(const RemoteAddress& address, bool rights, bool maySe
     job->startedMs = QDateTime::currentMSecsSinceEpoch();
     scans_.push_back(job);
     emit scansChanged();
-    growth_.start();
+    growth_.start(firstLook);
     struct Outcome {
         Result<std::string> snapshot;
         ScannedPlace found;
@@ -236,7 +237,7 @@ void ScanJobs::startScan(const std::shared_ptr<ScanJob>& job)
         },
         [this, job](const Outcome& outcome) { finishScan(job, outcome.result, outcome.found); },
         [this, job](const QString& problem) { failScan(job, problem); });
-    growth_.start();
+    growth_.start(firstLook);
 }
 
 /// By timer: takes a look at each scan, off the interface thread, unless one is being taken.
@@ -294,6 +295,7 @@ void ScanJobs::grow(const std::shared_ptr<ScanJob>& job, std::shared_ptr<const F
     place.tree = std::move(tree);
     place.dominant = std::move(dominant);
     job->placeId = places_.add(std::move(place));
+    growth_.setInterval(growthInterval);
     emit scansChanged();
 }
 

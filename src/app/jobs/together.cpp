@@ -122,15 +122,18 @@ void Together::makeJoined(const std::vector<std::uint64_t>& ids, const std::stri
 
 void Together::joinOnceOpen(std::vector<std::string> paths, const std::string& setName)
 {
-    gathering_.reset();
+    gathering_ = Gathering{paths, paths, setName, 0, false, false};
     for (const auto& open : places_.places()) {
         std::vector<std::string> keys;
         for (const auto& part : open->parts)
             keys.push_back(keyOf(part));
-        if (open->isTogether() && std::is_permutation(paths.begin(), paths.end(), keys.begin(), keys.end()))
-            return places_.bringUp(*open); // it follows what is read again
+        if (open->isTogether() && std::is_permutation(paths.begin(), paths.end(), keys.begin(), keys.end())) {
+            gathering_->together = open->id; // it follows what is read again
+            gathering_->isWhole = true;
+            places_.bringUp(*open);
+            break;
+        }
     }
-    gathering_ = Gathering{paths, paths, setName, 0, false};
     look();
 }
 
@@ -150,6 +153,13 @@ void Together::look()
                 ids.push_back(place->id);
                 break;
             }
+    }
+    if (gathering_->isWhole) {
+        if (ids.size() == gathering_->coming.size()) { // what was read last came up by itself
+            places_.bringUp(*places_.placeOf(gathering_->together));
+            gathering_.reset();
+        }
+        return;
     }
     const std::size_t fewest = gathering_->together == 0 ? 2 : 1;
     if (ids.size() >= fewest)

@@ -57,6 +57,7 @@ private:
         std::string setName;             ///< of all together
         std::uint64_t together = 0;      ///< where those are that came; 0: there are not two yet
         bool joining = false;
+        bool isWhole = false; ///< all are there, and are only read again
     };
     void look();
     void leaveOutFailed();

@@ -7,6 +7,8 @@
 #include <QTimer>
 
 #include <malloc.h>
+#include <sys/resource.h>
+#include <unistd.h>
 
 #include <atomic>
 
@@ -65,10 +67,20 @@ Relay& relay()
     return relay;
 }
 
+/// The thread that this runs on, and those it starts, leave the interface thread the processor: with few of them what
+/// begins when a scan ends would keep a first picture waiting.
+void giveWay()
+{
+    constexpr int nice = 5; // as that of scans
+    thread_local const int given = ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), nice);
+    (void)given;
+}
+
 void Errand::run()
 {
     if (!ready.load(std::memory_order_acquire))
         return;
+    giveWay();
     then = work();
     work = nullptr;
     QCoreApplication::postEvent(&relay(), new Back(this));

@@ -115,8 +115,8 @@ void sendAboutBefore(Sender& out, const std::string& path)
 class RowSender {
 public:
     explicit RowSender(Sender& out) : out_(out) { }
-    /// All that is complete, unless `enough` says to look again first.
-    void send(const std::shared_ptr<const NodeStore>& store, const std::function<bool()>& enough = {})
+    /// All that is complete; `between` is called after each packet.
+    void send(const std::shared_ptr<const NodeStore>& store, const std::function<void()>& between = {})
     {
         if (!store)
             return;
@@ -124,8 +124,10 @@ public:
             packer_.emplace(store); // the scan has begun, or began anew
         for (auto packet = packer_->rows(); !packet.empty(); packet = packer_->rows()) {
             out_.send(Frame::Rows, packet);
-            if (out_.error() != 0 || (enough && enough()))
+            if (out_.error() != 0)
                 return;
+            if (between)
+                between();
         }
     }
     void end(const std::shared_ptr<const NodeStore>& store)
@@ -276,30 +278,36 @@ Result<Done> serveRequest(int in, int out, std::shared_ptr<const OpenDevices> de
         RowSender rows(sender);
         if (request->withFacts)
             sendAboutBefore(sender, placeOf(*request, i));
+        auto told = std::chrono::steady_clock::now();
+        const auto tell = [&] {
+            told = std::chrono::steady_clock::now();
+            if (const auto ahead = progress.ahead(); ahead.of > 0) {
+                std::string payload;
+                putU64(payload, ahead.done);
+                putU64(payload, ahead.of);
+                sender.send(Frame::Ahead, payload);
+            }
+            std::string payload;
+            putU64(payload, entries + progress.entries());
+            putU64(payload, disk + progress.diskBytes());
+            sender.send(Frame::Progress, payload + progress.currentFolder());
+        };
+        constexpr std::chrono::milliseconds interval{50};
+        // Between packets as well: a scan may find rows as fast as they are sent.
         const auto look = [&] {
             stopped |= orders.isStopped(progress);
             if (stopped || sender.error() != 0)
                 stop.request_stop(); // what was found is enough, or nobody listens any more
-            return false;
+            if (std::chrono::steady_clock::now() - told >= interval)
+                tell();
         };
         look(); // it may be held before it has begun
         std::jthread reporter([&](std::stop_token done) {
             std::mutex mutex;
             std::condition_variable_any tick;
             std::unique_lock lock(mutex);
-            while (!tick.wait_for(lock, done, std::chrono::milliseconds(50), [] { return false; }) &&
-                   !done.stop_requested()) {
-                std::string payload;
-                putU64(payload, entries + progress.entries());
-                putU64(payload, disk + progress.diskBytes());
+            while (!tick.wait_for(lock, done, interval, [] { return false; }) && !done.stop_requested()) {
                 rows.send(progress.store(), look);
-                if (const auto ahead = progress.ahead(); ahead.of > 0) {
-                    std::string read;
-                    putU64(read, ahead.done);
-                    putU64(read, ahead.of);
-                    sender.send(Frame::Ahead, read);
-                }
-                sender.send(Frame::Progress, payload + progress.currentFolder());
                 look();
             }
         });
