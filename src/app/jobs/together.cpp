@@ -62,9 +62,9 @@ std::vector<std::uint64_t> Together::joinable() const
     return ids;
 }
 
-void Together::join(const std::vector<std::uint64_t>& ids)
+void Together::join(const std::vector<std::uint64_t>& ids, const std::string& setName)
 {
-    makeJoined(ids, {}, [](std::uint64_t) {});
+    makeJoined(ids, setName, [](std::uint64_t) {});
 }
 
 /// `then` is told which place it became; 0 where it became none.

@@ -24,7 +24,7 @@ public:
     /// The open ones that can be looked at together: whole scans and snapshots of one machine, that of the first.
     std::vector<std::uint64_t> joinable() const;
     /// Shows these as one. `setName`: what they are kept as; may be empty.
-    void join(const std::vector<std::uint64_t>& ids);
+    void join(const std::vector<std::uint64_t>& ids, const std::string& setName = {});
     /// As soon as two of these are open and do not grow any more; each of the others comes to them when it has: paths
     /// of folders, or of snapshot files. One that cannot be scanned is left out.
     void joinOnceOpen(std::vector<std::string> paths, const std::string& setName = {});

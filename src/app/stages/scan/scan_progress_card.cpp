@@ -99,13 +99,13 @@ void ScanProgressCard::refresh()
                          : told;
         bar_->setRange(0, 1000);
         bar_->setValue(static_cast<int>(done * 1000));
-        if (!paused)
+        if (!paused && entries > 0)
             parts << tr("%1 a second").arg(countText(static_cast<std::uint64_t>(rate)));
         if (!paused && seconds > 2 && done > 0.02 && done < 1)
             parts << tr("about %1 to go").arg(roughTime(seconds / done * (1 - done)));
     } else {
         parts << sizeText(bytes);
-        if (!paused)
+        if (!paused && entries > 0)
             parts << tr("%1 a second").arg(countText(static_cast<std::uint64_t>(rate)));
         bar_->setRange(0, paused ? 1 : 0);
     }
