@@ -2,10 +2,12 @@
 // Scans and what comes beside them: growth against the snapshot before, failures, plans that are worked on, snapshots.
 #include <catch2/catch.hpp>
 
+#include <filesystem>
 #include <thread>
 
 #include "app/models_fixture.h"
 #include "core/snapshot/catalogue.h"
+#include "support/mounts.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
@@ -129,7 +131,8 @@ TEST_CASE("two saves of one scan are one snapshot", "[model][scan]")
     // What is read with rights comes in before the scan itself is saved.
     const auto saves = QObject::connect(&w.models.places, &app::PlaceStore::opened, &w.models.places,
                                         [&](std::uint64_t id) { w.models.snapshots.save(id); });
-    QThreadPool::globalInstance()->setMaxThreadCount(1); // one save after the other, neither knowing of the other's file
+    QThreadPool::globalInstance()->setMaxThreadCount(
+        1); // one save after the other, neither knowing of the other's file
     w.scan(w.t / "place");
     QObject::disconnect(saves);
     w.settle();
@@ -137,4 +140,37 @@ TEST_CASE("two saves of one scan are one snapshot", "[model][scan]")
     QThreadPool::globalInstance()->setMaxThreadCount(QThread::idealThreadCount());
     CHECK(snapshots() == 2);
     CHECK(exists(w.place()->snapshotFile));
+}
+
+TEST_CASE("a scan with rights is paused, goes on and is stopped as any other", "[model][scan][mount]")
+{
+    if (!canLoopMount("mkfs.ext4"))
+        return;
+    ModelsOf w;
+    const LoopMount mount(w.t / "drive", "mkfs.ext4 -q -F", 8);
+    // A helper that has begun, and notes what it is told.
+    const auto orders = w.t / "orders";
+    w.models.rights.setHelperCommand({"sh", "-c", "printf KURVOANS; exec 3>&1; exec cat >'" + orders + "'"});
+    w.models.scans.scanFolder(mount.path(), {}, {}, true);
+    const auto* job = w.models.scans.runningScan();
+    REQUIRE(job);
+    const auto endsWith = [](std::string text, const std::string& end) {
+        while (text.ends_with('\0'))
+            text.pop_back();
+        return text.ends_with(end);
+    };
+    const auto isTold = [&](const char* order) {
+        return ModelsOf::until([&] { return std::filesystem::exists(orders) && endsWith(readAll(orders), order); });
+    };
+    REQUIRE(isTold("end"));
+    CHECK(job->atHelper);
+    w.models.scans.pauseScan(job, true);
+    CHECK(isTold("pause\n"));
+    w.models.scans.pauseScan(job, false);
+    CHECK(isTold("go\n"));
+    w.models.scans.stopScan(job);
+    CHECK(isTold("stop\n"));
+    w.settle(); // it does not obey, and is given up
+    CHECK(w.heard("stopped"));
+    CHECK(w.place() == nullptr);
 }
