@@ -8,17 +8,13 @@
 #include <algorithm>
 #include <cerrno>
 #include <chrono>
-#include <cstdio>
 #include <cstring>
-#include <iterator>
 #include <new>
-#include <optional>
 #include <system_error>
 #include <thread>
 
 #include "core/base/text.h"
 #include "core/platform/drives.h"
-#include "core/scan/ahead.h"
 #include "core/scan/exclusion.h"
 #include "core/types/file_types.h"
 
@@ -27,7 +23,6 @@ namespace {
 
 constexpr std::size_t mostListed = 10000;
 constexpr unsigned mostDeviceErrors = 200; ///< a damaged disk has some bad folders; one that is gone has nothing else
-constexpr std::chrono::milliseconds controlInterval{20};
 constexpr int folderFlags = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK;
 
 /// The folder is not there any more, or is something else by now: the scan is no worse for it.
@@ -40,20 +35,6 @@ rlim_t descriptorLimit()
 {
     rlimit limit{};
     return getrlimit(RLIMIT_NOFILE, &limit) == 0 ? limit.rlim_cur : 256;
-}
-
-/// Nanoseconds that a thread of this process has been running or ready to run (proc(5), schedstat).
-std::optional<std::int64_t> awakeTime(pid_t thread)
-{
-    char path[64];
-    std::snprintf(path, sizeof path, "/proc/self/task/%d/schedstat", static_cast<int>(thread));
-    const UniqueFd file(::open(path, O_RDONLY | O_CLOEXEC));
-    char text[128] = {};
-    long long running = 0, ready = 0;
-    if (!file || ::read(file.get(), text, sizeof text - 1) <= 0 ||
-        std::sscanf(text, "%lld %lld", &running, &ready) != 2)
-        return std::nullopt;
-    return running + ready;
 }
 
 /// What a drive answers that was pulled out or fails.
@@ -112,213 +93,6 @@ void Walk::run(UniqueFd root, const EntryStat& rootStat)
               [](const Unreadable& a, const Unreadable& b) { return a.path < b.path; });
 }
 
-void Walk::addWorkers(unsigned count)
-{
-    for (unsigned i = 0; i < count; ++i) {
-        auto worker = std::make_shared<Worker>(*store_);
-        worker->lastMove = std::chrono::steady_clock::now();
-        if (direct_)
-            worker->tables = std::make_unique<Ext4Reader>(direct_->drive, direct_->since);
-        workers_.reserve(workers_.size() + 1);
-        try {
-            worker->thread = std::thread([self = shared_from_this(), worker] { self->work(*worker); });
-        } catch (const std::system_error&) {
-            if (workers_.empty())
-                throw; // not even one
-            break;
-        }
-        workers_.push_back(std::move(worker));
-    }
-    progress_.threads_ = static_cast<unsigned>(workers_.size());
-}
-
-/// The calling thread: watches the workers until nothing is left to read.
-void Walk::control()
-{
-    auto before = std::chrono::steady_clock::now();
-    for (;;) {
-        {
-            Lock lock(mutex_);
-            if (done_.wait_for(lock.forWaiting(), controlInterval, [this] { return open_ == 0; }))
-                return;
-        }
-        const auto now = std::chrono::steady_clock::now();
-        if (!progress_.isPaused() && !isEnding())
-            adapt(now - before);
-        leaveHangingBehind(now);
-        before = now;
-    }
-}
-
-/// More workers while those there mostly wait for the disk (not: for a processor). Measured, not guessed from the kind
-/// of drive: the same disk answers from memory the second time.
-void Walk::adapt(std::chrono::nanoseconds elapsed)
-{
-    if (options_.threads != 0 || workers_.size() >= mostThreads_)
-        return;
-    std::int64_t awake = 0;
-    for (const auto& worker : workers_) {
-        const auto now = awakeTime(worker->tid);
-        if (!now)
-            return; // not told by this kernel: the workers stay as many as they are
-        awake += *now - worker->lastAwake;
-        worker->lastAwake = *now;
-    }
-    const auto count = static_cast<unsigned>(workers_.size());
-    const bool waiting = awake < elapsed.count() * count * 6 / 10;
-    if (waiting && !someoneIdle_ && open_ > count)
-        addWorkers(std::min(count, mostThreads_ - count));
-}
-
-void Walk::leaveHangingBehind(std::chrono::steady_clock::time_point now)
-{
-    // Whoever stopped the scan waits for its end.
-    const auto patience = isEnding() ? std::min(options_.patience, std::chrono::milliseconds(1000)) : options_.patience;
-    for (std::size_t i = workers_.size(); i-- > 0;) {
-        auto& worker = *workers_[i];
-        const auto beat = worker.beat.load(std::memory_order_relaxed);
-        if (beat != worker.lastBeat || worker.state != State::Reading) {
-            worker.lastBeat = beat;
-            worker.lastMove = now;
-        } else if (now - worker.lastMove > patience && enter(worker, State::Reading, State::LeftBehind)) {
-            const auto hanging = workers_[i];
-            workers_.erase(workers_.begin() + static_cast<std::ptrdiff_t>(i));
-            leaveBehind(*hanging);
-        }
-    }
-}
-
-void Walk::leaveBehind(Worker& worker)
-{
-    worker.thread.detach();
-    Item item = worker.item;
-    const char* name = worker.asked.load(std::memory_order_acquire);
-    {
-        const Lock lock(mutex_);
-        std::move(worker.queue.begin(), worker.queue.end(), std::back_inserter(shared_));
-        worker.queue.clear();
-        later_.insert(std::make_move_iterator(worker.later.begin()), std::make_move_iterator(worker.later.end()));
-        worker.later.clear();
-        if (name) {
-            // Another worker reads the folder again without that name.
-            auto hung = item.hung ? *item.hung : std::set<std::string>{};
-            hung.insert(name);
-            item.hung = std::make_shared<const std::set<std::string>>(std::move(hung));
-            shared_.push_back(item);
-        }
-        changed_.notify_all();
-    }
-    constexpr unsigned tooOften = 16;
-    if (++leftBehind_ >= tooOften) {
-        driveGone = true;
-        ending_ = true;
-    }
-    addWorkers(1);
-    if (!name) {
-        noteUnreadable(item.node, {}, ETIMEDOUT);
-        finishItem();
-    }
-}
-
-void Walk::work(Worker& worker)
-{
-    worker.tid = ::gettid();
-    if (options_.background)
-        ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), 5);
-    while (take(worker)) {
-        while (progress_.isPaused() && !isEnding()) {
-            Lock lock(progress_.mutex_);
-            progress_.resumed_.wait_for(lock.forWaiting(), std::chrono::milliseconds(100),
-                                        [this] { return !progress_.isPaused(); });
-        }
-        if (isEnding())
-            store_->addFlags(worker.item.node, FlagUnfinished);
-        else if (!tryReadFolder(worker))
-            return; // left behind: nothing here may be touched any more
-        worker.item = {};
-        worker.folder = {};
-        if (someoneIdle_.load(std::memory_order_relaxed) && worker.queue.size() > 1)
-            share(worker);
-        finishItem();
-    }
-}
-
-void Walk::finishItem()
-{
-    if (--open_ > 0)
-        return;
-    const Lock lock(mutex_);
-    changed_.notify_all();
-    done_.notify_all();
-}
-
-/// From the worker's own queue what is in memory, or will not be sooner.
-bool Walk::takeOwn(Worker& worker)
-{
-    while (!worker.queue.empty()) {
-        worker.item = std::move(worker.queue.back());
-        worker.queue.pop_back();
-        const auto from = ahead_ && worker.item.inode && !isEnding() ? ahead_->comesFrom(*worker.item.inode) : 0;
-        if (from == 0)
-            return true;
-        worker.later.emplace_back(from, std::move(worker.item));
-        worker.item = {};
-    }
-    return false;
-}
-
-/// Of what is still to come, what is there now: the first, as it comes in that order.
-bool Walk::takeArrived(Worker& worker)
-{
-    constexpr int most = 64;
-    int taken = 0;
-    while (!later_.empty() && taken < most && (isEnding() || ahead_->comesFrom(*later_.begin()->second.inode) == 0)) {
-        worker.queue.push_back(std::move(later_.begin()->second));
-        later_.erase(later_.begin());
-        ++taken;
-    }
-    return taken > 0;
-}
-
-bool Walk::take(Worker& worker)
-{
-    while (!takeOwn(worker)) {
-        Lock lock(mutex_);
-        later_.insert(std::make_move_iterator(worker.later.begin()), std::make_move_iterator(worker.later.end()));
-        worker.later.clear();
-        ++idle_;
-        someoneIdle_ = true;
-        bool arrived = false;
-        while (!(arrived = takeArrived(worker)) && shared_.empty() && open_ > 0) {
-            if (later_.empty())
-                changed_.wait(lock.forWaiting());
-            else
-                changed_.wait_for(lock.forWaiting(), std::chrono::milliseconds(1));
-        }
-        --idle_;
-        someoneIdle_ = idle_ > 0;
-        if (arrived)
-            continue;
-        if (shared_.empty())
-            return false;
-        worker.queue.push_back(std::move(shared_.back()));
-        shared_.pop_back();
-    }
-    return true;
-}
-
-void Walk::share(Worker& worker)
-{
-    const Lock lock(mutex_);
-    if (shared_.size() >= idle_)
-        return;
-    for (auto give = worker.queue.size() / 2; give > 0; --give) {
-        shared_.push_back(std::move(worker.queue.front()));
-        worker.queue.pop_front();
-    }
-    changed_.notify_all();
-}
-
 UniqueFd Walk::openFromRoot(NodeId node, int& error) const
 {
     std::vector<NodeId> chain;
@@ -345,7 +119,8 @@ UniqueFd Walk::openItem(const Item& item, int& error) const
         }
         if (attempt == 50 || (error != EMFILE && error != ENFILE))
             return fd;
-        std::this_thread::sleep_for(controlInterval);
+        constexpr std::chrono::milliseconds moment{20};
+        std::this_thread::sleep_for(moment);
     }
 }
 
@@ -493,95 +268,6 @@ bool Walk::askForEntry(Worker& worker, const Listed& listed)
         worker.failures.push_back({name, error});
     worker.entries.pop_back();
     return true;
-}
-
-/// Takes what is in the folder from the drive's own tables, and asks the kernel for single entries that changed since.
-/// NotHere: the folder itself is for the kernel.
-Walk::Read Walk::readFromTables(Worker& worker)
-{
-    const auto node = worker.item.node;
-    const auto inode = store_->inode(node);
-    if (store_->device(node) != direct_->device || direct_->askKernel.contains(inode))
-        return Read::NotHere;
-    clearListed(worker);
-    const auto above = node == rootNode ? 0 : store_->inode(store_->parent(node));
-    const bool read = worker.tables->readFolder(
-        inode, above, worker.item.inode.get(), [&](std::uint64_t number, std::string_view name) {
-            if (isExcluded(options_.exclude, name.data(), [&] { return store_->path(node); }))
-                return;
-            worker.listed.push_back({number, static_cast<std::uint32_t>(worker.nameBytes.size()),
-                                     static_cast<std::uint16_t>(name.size()), false});
-            worker.nameBytes.append(name.data(), name.size() + 1);
-        });
-    worker.stepOn();
-    if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
-        return Read::LeftBehind;
-    if (!read)
-        return Read::NotHere;
-    sortListed(worker);
-    // The folder's own inode is read again among those of its entries: had it changed, so might the names.
-    const auto count = worker.listed.size();
-    std::size_t own = count;
-    for (std::size_t i = 0; i < count; ++i) {
-        if (own == count && worker.listed[i].inode >= inode) {
-            own = i;
-            worker.inodes.push_back(inode);
-        }
-        worker.inodes.push_back(worker.listed[i].inode);
-    }
-    if (own == count)
-        worker.inodes.push_back(inode);
-    worker.entries.resize(count);
-    constexpr std::size_t mostCarried = 4096; // folders of one folder whose maps wait with them
-    std::size_t unsure = 0, carried = 0;
-    bool stoodStill = false;
-    worker.folders.clear();
-    worker.tables->readInodes(worker.inodes, [&](std::size_t at, const Ext4Inode* found) {
-        worker.stepOn();
-        if (at == own) {
-            stoodStill = found && worker.tables->isSame(*found);
-            return;
-        }
-        const auto i = at - (at > own ? 1 : 0);
-        const auto& listed = worker.listed[i];
-        auto& entry = worker.entries[i];
-        entry.name = {worker.nameBytes.data() + listed.name, listed.length};
-        const bool isFolder = found && found->stat.kind == EntryKind::Folder;
-        // A folder has one name. Two are a damaged drive, and would be read over and over.
-        if (!found || (isFolder && (listed.inode == inode || (i > 0 && listed.inode == worker.listed[i - 1].inode)))) {
-            entry.flags = FlagUnfinished; // for a moment
-            ++unsure;
-            return;
-        }
-        entry.stat = found->stat;
-        entry.stat.device = direct_->device;
-        entry.stat.mountId = rootStat_.mountId;
-        if (isFolder && carried++ < mostCarried) {
-            worker.folders.resize(count);
-            worker.folders[i] = std::make_shared<const Ext4Inode>(*found);
-        }
-    });
-    if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)
-        return Read::LeftBehind;
-    if (!stoodStill)
-        return Read::NotHere;
-    if (unsure > 0) {
-        worker.folders.clear(); // others take their places
-        if (!openFolder(worker))
-            return Read::LeftBehind;
-        if (!worker.folder)
-            return Read::NotHere;
-        const auto before = std::move(worker.entries);
-        worker.entries = {};
-        for (std::size_t i = 0; i < before.size(); ++i)
-            if ((before[i].flags & FlagUnfinished) == 0)
-                worker.entries.push_back(before[i]);
-            else if (!askForEntry(worker, worker.listed[i]))
-                return Read::LeftBehind;
-        worker.asked.store(nullptr, std::memory_order_release);
-    }
-    classify(worker);
-    return Read::Done;
 }
 
 /// In a loop of its own, which the caches like better than a visit between two system calls.
