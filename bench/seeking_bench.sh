@@ -10,6 +10,7 @@ image=${1:?a file with an ext4 drive}
 runs=${2:-1}
 work=$(mktemp -d)
 mkdir "$work/disk" "$work/drive"
+# shellcheck disable=SC2046 # several words
 g++ -O2 -std=c++20 "$root/bench/seeking_disk.cpp" -o "$work/seeking_disk" $(pkg-config --cflags --libs fuse3)
 loop=
 cleanup() {
