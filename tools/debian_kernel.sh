@@ -134,7 +134,7 @@ INIT
 mount -t tmpfs none /run; mkdir -m 1777 /run/out # what the tests leave is not on the drive
 cd /
 findmnt / # what it is about
-core_tests --use-colour no '[.root-drive]' </dev/null
+KURVO_ROOT_DRIVE=1 core_tests --use-colour no '[.root-drive]' </dev/null
 su nobody -s /bin/sh -c 'export PATH=/bin HOME=/run/out TMPDIR=/run/out XDG_CONFIG_HOME=/run/out/config XDG_DATA_HOME=/run/out/data
     export QT_QPA_PLATFORM=offscreen KURVO_TEST_PLACE=/ KURVO_TEST_HELPER=/bin/helper KURVO_TEST_OUT=/run/out/it.kurvo
     app_tests --use-colour no "[.as-nobody-drive]"' </dev/null

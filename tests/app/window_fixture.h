@@ -125,8 +125,8 @@ struct Window {
     void clickTile(NodeId node, bool twice = false)
     {
         auto* map = window->exploreStage()->picture();
+        REQUIRE(until([&] { return !map->pointOf(node).isNull(); })); // it is drawn in a moment
         const auto at = map->pointOf(node);
-        REQUIRE_FALSE(at.isNull());
         QTest::mouseMove(map, at);
         if (twice)
             QTest::mouseDClick(map, Qt::LeftButton, {}, at);
