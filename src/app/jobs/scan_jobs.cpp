@@ -269,6 +269,7 @@ void ScanJobs::growPlaces()
             },
             [this, job](const Look& look) {
                 job->looking = false;
+                growth_.setInterval(growthInterval); // also where a place is scanned again and stays as it was
                 grow(job, look.tree, look.dominant);
             },
             [job](const QString&) { job->looking = false; }); // the scan itself says so
@@ -295,7 +296,6 @@ void ScanJobs::grow(const std::shared_ptr<ScanJob>& job, std::shared_ptr<const F
     place.tree = std::move(tree);
     place.dominant = std::move(dominant);
     job->placeId = places_.add(std::move(place));
-    growth_.setInterval(growthInterval);
     emit scansChanged();
 }
 
