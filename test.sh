@@ -21,7 +21,7 @@ run() {
     chmod 755 "$own"
     mkdir -m 700 "$own/home"
     TMPDIR=$own HOME=$own/home XDG_DATA_HOME=$own/home/data XDG_CONFIG_HOME=$own/home/config XDG_RUNTIME_DIR=$own/home \
-        count "$preset: $program $*" "$root/build/$preset/tests/$program" "$@"
+        count "$preset: $program $*" "$root/build/$preset/tests/$program" "$@" --durations yes
 }
 
 add_up() { awk '{ sum += $1 } END { if (NR > 0) print sum }'; }
@@ -39,9 +39,11 @@ count() {
     if [ -n "$f" ]; then
         cat "$out"
         # Said again at the end, where it is found.
-        { echo "== failed in $title:"; grep -A 14 -E 'FAILED:|ERROR: |WARNING: ThreadSanitizer' "$out" | head -n 60; tail -n 4 "$out"; } >>"$work/failures"
+        { echo "== failed in $title:"; grep -B 8 -A 14 -E 'FAILED:|ERROR: |WARNING: ThreadSanitizer' "$out" | head -n 60; tail -n 4 "$out"; } >>"$work/failures"
     fi
     echo "== $title: ${p:-0} passed, ${f:-0} failed, $((SECONDS - begin)) s"
+    # The longest of them, for whoever makes all this faster.
+    sed -nE 's/^([0-9]+)\.[0-9]+ s: (.*)/\1 s: \2/p' "$out" | sort -rn | head -n 3 | awk '$1 > 9 { print "   " $0 }'
     echo "${p:-0} ${f:-0}" >>"$work/totals"
     return 0
 }
@@ -59,8 +61,15 @@ side_by_side() {
 }
 everything=(app_tests "core_tests [act]" "core_tests ~[act]" model_tests terminal_tests cli_tests demo_tests)
 
+# built PRESET TARGET...: builds, and says how long that took.
+built() {
+    local begin=$SECONDS
+    build "$@"
+    echo "== built: $1, $((SECONDS - begin)) s"
+}
+
 count "locks, as clang sees them" "$root/tools/check_locks.sh"
-build release kurvo kurvoctl kurvo-make-demo kurvo-tour tests
+built release kurvo kurvoctl kurvo-make-demo kurvo-tour tests
 count "what is installed, as the field's checkers see it" "$root/packaging/check.sh"
 # Every snapshot that a test leaves behind is read by another program as well.
 export KURVO_OTHER_READER=$root/tools/read_snapshot.py
@@ -74,9 +83,9 @@ if [ "$(id -u)" -eq 0 ]; then
     done
 fi
 if [ "${1:-}" = --sanitizers ]; then
-    build asan tests
+    built asan tests
     side_by_side asan "${everything[@]}"
-    build tsan core_tests model_tests terminal_tests
+    built tsan core_tests model_tests terminal_tests
     # Qt is not built for it: what happens inside of Qt is left out, and the hand-overs of src/app/services/async.cpp are seen.
     export TSAN_OPTIONS=ignore_noninstrumented_modules=1
     side_by_side tsan "core_tests [act]~[kill]" \

@@ -197,7 +197,7 @@ TEST_CASE("a place is read again while one points at it and something is lit and
         w.window->grab();
         if (QString(picture) == "showTypes")
             continue;
-        w.clickTile(w.node(w.p + "/beta.iso"));
+        w.clickTile(w.p + "/beta.iso");
         CHECK(w.selected() == w.p + "/beta.iso");
     }
 }

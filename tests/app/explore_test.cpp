@@ -50,7 +50,7 @@ TEST_CASE("descent and treemap share focus and selection", "[window][explore]")
     CHECK(w.list()->model()->index(0, 0).data(app::DescentModel::SizeRole).toString() == "10.0 MiB");
 
     // select in the treemap: the descent shows it
-    w.clickTile(w.node(w.p + "/song.flac"));
+    w.clickTile(w.p + "/song.flac");
     CHECK(w.selected() == w.p + "/song.flac");
     CHECK(w.list()->currentIndex().data().toString() == "song.flac");
     CHECK(w.text("dossierName") == "song.flac");
@@ -63,14 +63,14 @@ TEST_CASE("descent and treemap share focus and selection", "[window][explore]")
     CHECK(w.map()->accessibleDescription() == QString::fromStdString(w.p + "/light"));
 
     // something deep selects the child that holds it
-    w.clickTile(w.node(w.p + "/heavy/.cache/tiles.db"));
+    w.clickTile(w.p + "/heavy/.cache/tiles.db");
     CHECK(w.list()->currentIndex().data().toString() == "heavy");
 }
 
 TEST_CASE("going in and out, back and forward", "[window][explore]")
 {
     ExploreWindow w;
-    w.clickTile(w.node(w.p + "/heavy"), true);
+    w.clickTile(w.p + "/heavy", true);
     CHECK(w.focused() == w.p + "/heavy");
     CHECK(w.rowOf(".cache").isValid());
     const auto row = w.rowOf(".cache");
@@ -102,7 +102,7 @@ TEST_CASE("going in and out, back and forward", "[window][explore]")
 TEST_CASE("a double-click on a file shows the folder that holds it", "[window][explore]")
 {
     ExploreWindow w;
-    w.clickTile(w.node(w.p + "/heavy/film.mkv"), true);
+    w.clickTile(w.p + "/heavy/film.mkv", true);
     CHECK(w.focused() == w.p + "/heavy");
 }
 
@@ -245,9 +245,7 @@ TEST_CASE("odd names are shown and found", "[window][explore]")
     const std::string odd = "\xff\xfe\n" + std::string(180, 'x');
     w.t.file("place/" + odd, 1 << 20);
     w.scan(w.t / "place");
-    const auto node = w.node(w.t / ("place/" + odd));
-    REQUIRE(node != noNode);
-    w.clickTile(node);
+    w.clickTile(w.t / ("place/" + odd));
     CHECK(w.text("dossierName").contains(QChar(0xFFFD)));
     w.window->grab();
     w.click("copyPath");
@@ -257,7 +255,7 @@ TEST_CASE("odd names are shown and found", "[window][explore]")
 TEST_CASE("path to the clipboard, and items that are gone", "[window][explore]")
 {
     ExploreWindow w;
-    w.clickTile(w.node(w.p + "/song.flac"));
+    w.clickTile(w.p + "/song.flac");
     w.key(Qt::Key_C, Qt::ControlModifier | Qt::ShiftModifier);
     CHECK(QGuiApplication::clipboard()->text() == QString::fromStdString(w.p + "/song.flac"));
     REQUIRE(::unlink((w.p + "/song.flac").c_str()) == 0);

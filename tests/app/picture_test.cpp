@@ -77,12 +77,12 @@ TEST_CASE("the sunburst by mouse: select, into, the centre is the way up", "[win
     w.click("showSunburst");
     CHECK(w.models().places.view().picture == app::PictureKind::Sunburst);
     CHECK(w.picture()->accessibleName() == "Sunburst");
-    w.clickTile(w.node(w.p + "/songs"));
+    w.clickTile(w.p + "/songs");
     CHECK(w.selected() == w.p + "/songs");
     CHECK(w.text("dossierName") == "songs");
     QTest::mouseMove(w.picture(), w.picture()->pointOf(w.node(w.p + "/films/a.mkv")));
     CHECK(w.pointerLine().contains("films/a.mkv"));
-    w.clickTile(w.node(w.p + "/films"), true);
+    w.clickTile(w.p + "/films", true);
     CHECK(w.focused() == w.p + "/films");
     const auto centre = w.picture()->picture()->middle(0).toPoint();
     QTest::mouseClick(w.picture(), Qt::LeftButton, {}, centre);
@@ -144,7 +144,7 @@ TEST_CASE("going into a folder moves, unless motion is switched off", "[window][
     w.picture()->setMotion(true);
     w.models().cursor.setFocus(w.node(w.p + "/films"));
     CHECK(w.picture()->isMoving());
-    w.clickTile(w.node(w.p + "/films/a.mkv")); // what one points at counts at once
+    w.clickTile(w.p + "/films/a.mkv"); // what one points at counts at once
     CHECK(w.selected() == w.p + "/films/a.mkv");
     REQUIRE(Window::until([&] { return !w.picture()->isMoving(); }));
     w.picture()->setMotion(false);

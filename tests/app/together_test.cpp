@@ -84,7 +84,7 @@ TEST_CASE("the demo's drives are ticked and looked at together, and a lead of th
     w.models().view.setPicture(PictureKind::Treemap);
     REQUIRE(Window::until([&] { return w.models().leads.leads() && !w.models().leads.isWorking(); }));
     CHECK(w.models().leads.leads()->leads.front().title == "A map viewer's cache");
-    w.clickTile(w.node("/media/warden/skerry-archive"), true);
+    w.clickTile("/media/warden/skerry-archive", true);
     REQUIRE(Window::until([&] { return w.focused() == "/media/warden/skerry-archive"; }));
     w.key(Qt::Key_Backspace);
     CHECK(w.place()->focus == rootNode);

@@ -121,12 +121,15 @@ struct Window {
         REQUIRE(place());
         REQUIRE(place()->tree != before);
     }
-    /// Clicks into the picture where the node is drawn.
-    void clickTile(NodeId node, bool twice = false)
+    /// Clicks into the picture where what is at the path is drawn.
+    void clickTile(const std::string& path, bool twice = false)
     {
         auto* map = window->exploreStage()->picture();
-        REQUIRE(until([&] { return !map->pointOf(node).isNull(); })); // it is drawn in a moment
-        const auto at = map->pointOf(node);
+        const bool drawn = until([&] { return !map->pointOf(node(path)).isNull(); }); // in a moment; ids may change
+        INFO(path << ", node " << node(path) << " of " << place()->info.place << ", shown: " << focused() << ", cells "
+                  << (map->picture() ? map->picture()->size() : -1) << ", visible " << map->isVisible());
+        REQUIRE(drawn);
+        const auto at = map->pointOf(node(path));
         QTest::mouseMove(map, at);
         if (twice)
             QTest::mouseDClick(map, Qt::LeftButton, {}, at);
