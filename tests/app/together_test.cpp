@@ -45,8 +45,13 @@ TEST_CASE("the demo's drives are ticked and looked at together, and a lead of th
 {
     Window w(true);
     w.window->prepareDemo();
+    w.window->setStage(Stage::Find);
     // The demo is made first, which takes a while where all is checked.
     REQUIRE(QTest::qWaitFor([&] { return w.window->scanStage()->cards().size() >= 3; }, 120000));
+    // Who has gone on meanwhile is not called back to the tour.
+    CHECK(w.window->stage() == Stage::Find);
+    CHECK_FALSE(w.child<QLabel>("tourWords")->isVisible());
+    w.window->setStage(Stage::Scan);
     const auto card = [&](const QString& name) {
         for (auto* one : w.window->scanStage()->cards())
             if (one->facts().name == name)

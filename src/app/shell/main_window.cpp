@@ -431,7 +431,10 @@ void MainWindow::prepareDemo()
             else
                 models_.notices.say(QString::fromStdString(made.error().sentence), Severity::Problem);
             scan_->reload();
-            if (made && !settings_.of(setting::tourSeen))
+            // Who has begun meanwhile is not called back.
+            const bool begun =
+                stage() != Stage::Scan || !models_.places.places().empty() || models_.scans.runningScan();
+            if (made && !begun && !settings_.of(setting::tourSeen))
                 startTour();
         });
 }
