@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tree/node_store.h"
 
+#include <sys/mman.h>
+
 #include <algorithm>
 #include <cstdlib>
 #include <limits>
@@ -19,28 +21,35 @@ bool timeFits(const EntryStat& stat)
     return stat.modified >= -timeBias && stat.modified < timeBias;
 }
 
-template <typename T>
-T* zeroedTable(std::size_t entries)
+template <typename Table>
+Table zeroed(std::size_t entries)
 {
-    auto* table = static_cast<T*>(std::calloc(entries, sizeof(T)));
-    if (!table)
+    using Entry = typename Table::element_type;
+    const auto bytes = entries * sizeof(Entry);
+    void* memory = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_NORESERVE, -1, 0);
+    if (memory == MAP_FAILED)
         throw std::bad_alloc();
-    return table;
+    return Table(static_cast<Entry*>(memory), {bytes});
 }
 
 } // namespace
 
 NodeStore::NodeStore(std::string_view rootPath)
-    : chunks_(zeroedTable<Chunk*>(1u << (32 - chunkBits))),
-      folders_(zeroedTable<FolderChunk*>(1u << (32 - folderChunkBits))),
-      names_(zeroedTable<char*>(1u << (40 - nameChunkBits))), wide_(zeroedTable<Wide*>(1u << (32 - wideChunkBits))),
-      ownerTable_(zeroedTable<std::uint32_t>(wideOwner)), devices_(zeroedTable<std::uint64_t>(mostDevices))
+    : chunks_(zeroed<Table<Chunk*>>(1u << (32 - chunkBits))),
+      folders_(zeroed<Table<FolderChunk*>>(1u << (32 - folderChunkBits))),
+      names_(zeroed<Table<char*>>(1u << (40 - nameChunkBits))), wide_(zeroed<Table<Wide*>>(1u << (32 - wideChunkBits))),
+      ownerTable_(zeroed<Table<std::uint32_t>>(wideOwner)), devices_(zeroed<Table<std::uint64_t>>(mostDevices))
 {
     NameWriter writer(*this);
     NewNode root;
     root.name = rootPath;
     root.stat.kind = EntryKind::Folder;
     append(noNode, {&root, 1}, writer);
+}
+
+void NodeStore::Unmap::operator()(void* table) const
+{
+    ::munmap(table, bytes);
 }
 
 NodeStore::~NodeStore()

@@ -220,12 +220,13 @@ private:
             return (key.inode ^ key.device << 17) * 0x9E3779B97F4A7C15u;
         }
     };
-    struct FreeDelete {
-        void operator()(void* table) const { std::free(table); }
+    struct Unmap {
+        std::size_t bytes = 0;
+        void operator()(void* table) const;
     };
-    /// Pages of these tables that are never touched cost nothing.
+    /// Mapped by itself: zero, and pages of it that are never touched cost nothing.
     template <typename T>
-    using Table = std::unique_ptr<T[], FreeDelete>;
+    using Table = std::unique_ptr<T[], Unmap>;
 
     static std::uint32_t row(NodeId node) { return node & (chunkRows - 1); }
     const Chunk& chunk(NodeId node) const { return *chunks_[node >> chunkBits]; }
