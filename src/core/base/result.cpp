@@ -59,7 +59,7 @@ std::string reasonOf(int sysError)
 Error systemError(const std::string& what, const std::string& path, int sysError)
 {
     return {kindOf(sysError), path, sysError,
-            "Could not " + what + " " + displayText(path) + ": " + reasonOf(sysError) + "."};
+            "Could not " + what + (path.empty() ? "" : " " + displayText(path)) + ": " + reasonOf(sysError) + "."};
 }
 
 } // namespace kurvo

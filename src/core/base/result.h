@@ -33,7 +33,7 @@ struct Error {
 };
 
 /// Builds an Error from errno. `what` is the verb phrase: "open", "read", "write"; the sentence becomes
-/// "Could not open /path: permission denied."
+/// "Could not open /path: permission denied."; an empty path is left out.
 Error systemError(const std::string& what, const std::string& path, int sysError);
 
 /// Nothing, as a value.

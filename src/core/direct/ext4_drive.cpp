@@ -109,7 +109,7 @@ Result<std::shared_ptr<const Ext4Drive>> Ext4Drive::open(UniqueFd device)
     unsigned char block[1024];
     for (int attempt = 0;; ++attempt) {
         if (const int error = drive->read(1024, block, sizeof block); error != 0)
-            return systemError("read the drive's tables from", {}, error);
+            return systemError("read the drive's tables", {}, error);
         if (u16(block + 0x38) != 0xEF53)
             return notUnderstood("It is no ext4 filesystem.");
         const bool sums = (u32(block + 0x64) & Checksums) != 0;
@@ -283,8 +283,8 @@ std::uint64_t Ext4Drive::placeOf(std::uint64_t inode) const
 {
     if (inode == 0 || inode > inodes_)
         return 0;
-    const auto group = (inode - 1) / inodesInGroup_;
-    return groups_[group].inodeTable + (inode - 1) % inodesInGroup_ * inodeSize_;
+    const auto index = static_cast<std::uint32_t>(inode - 1); // as wide as they are: this is asked for each entry
+    return groups_[index / inodesInGroup_].inodeTable + std::uint64_t{index % inodesInGroup_} * inodeSize_;
 }
 
 std::uint32_t Ext4Drive::seedOf(std::uint64_t inode, std::uint32_t generation) const

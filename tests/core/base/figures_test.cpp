@@ -93,6 +93,7 @@ TEST_CASE("an error says what could not be done, to what, and why", "[result]")
     CHECK(missing.sentence == "Could not open /home/warden/gone: it is not there.");
     CHECK(systemError("read", "/root", EACCES).kind == ErrorKind::NoPermission);
     CHECK(systemError("write", "/x", ENOSPC).sentence == "Could not write /x: the disk is full.");
+    CHECK(systemError("send the answer", {}, ENOSPC).sentence == "Could not send the answer: the disk is full.");
     CHECK(systemError("write", "/x", ENOSPC).kind == ErrorKind::NoSpace);
     CHECK(systemError("scan", "/x", ENOTDIR).kind == ErrorKind::NotAFolder);
     CHECK(systemError("read", "/x", EMFILE).sentence == "Could not read /x: too many open files.");
