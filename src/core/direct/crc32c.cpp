@@ -21,7 +21,8 @@ constexpr std::array<std::uint32_t, 256> makeTable()
 constexpr auto table = makeTable();
 
 #if defined(__x86_64__)
-constexpr std::size_t third = 336; ///< bytes that are summed up beside two others: the instruction waits for itself
+/// Bytes that are summed up beside two others, of a block and of an inode: the instruction waits for itself.
+constexpr std::size_t ofBlock = 336, ofInode = 80;
 
 /// What a sum becomes by so many bytes of zero, which is what it takes to put sums one behind the other.
 class Shift {
@@ -45,6 +46,7 @@ private:
     std::uint32_t by_[4][256];
 };
 
+template <std::size_t third>
 __attribute__((target("sse4.2"))) std::uint32_t byThirds(std::uint32_t crc, const unsigned char*& at, std::size_t& size)
 {
     static const Shift one(third), two(2 * third);
@@ -67,7 +69,11 @@ __attribute__((target("sse4.2"))) std::uint32_t byThirds(std::uint32_t crc, cons
 __attribute__((target("sse4.2"))) std::uint32_t byInstruction(std::uint32_t crc, const unsigned char* at,
                                                               std::size_t size)
 {
-    std::uint64_t sum = size >= 3 * third ? byThirds(crc, at, size) : crc;
+    if (size >= 3 * ofBlock)
+        crc = byThirds<ofBlock>(crc, at, size);
+    if (size >= 3 * ofInode)
+        crc = byThirds<ofInode>(crc, at, size);
+    std::uint64_t sum = crc;
     for (; size >= 8; size -= 8, at += 8) {
         std::uint64_t word;
         std::memcpy(&word, at, 8);

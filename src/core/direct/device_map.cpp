@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/direct/device_map.h"
 
+#include <fcntl.h>
 #include <sys/mman.h>
 #include <sys/uio.h>
 #include <unistd.h>
@@ -96,6 +97,23 @@ int DeviceMap::read(std::uint64_t at, void* into, std::size_t size) const
         size -= static_cast<std::size_t>(got);
     }
     return 0;
+}
+
+void DeviceMap::begin(std::uint64_t at, std::size_t size) const
+{
+    ::posix_fadvise(device_.get(), static_cast<off_t>(at), static_cast<off_t>(size), POSIX_FADV_WILLNEED);
+}
+
+int DeviceMap::bring(std::uint64_t at, void* buffer, std::size_t size) const
+{
+    begin(at, size);
+    // Seen to by mapping it, nothing is copied; a kernel before 5.14 does not know how.
+    const auto page = static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE));
+    const auto from = at / page * page;
+    if (memory_ && at < size_ && size <= size_ - at &&
+        ::madvise(static_cast<char*>(memory_) + from, at + size - from, MADV_POPULATE_READ) == 0)
+        return 0;
+    return read(at, buffer, size);
 }
 
 bool DeviceMap::isCached(std::uint64_t at) const

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <mutex>
 
+#include "core/direct/ext4_drive.h"
 #include "core/direct/table_pass.h"
 
 namespace kurvo {

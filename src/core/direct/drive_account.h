@@ -6,9 +6,10 @@
 #include <stop_token>
 
 #include "core/base/result.h"
-#include "core/direct/ext4_drive.h"
 
 namespace kurvo {
+
+class Ext4Drive;
 
 /// All bytes as they are given out; every used inode is in one of the classes.
 struct DriveAccount {

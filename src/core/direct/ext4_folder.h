@@ -66,6 +66,14 @@ public:
                forEachBlock([&](const unsigned char* block, std::size_t size) { return namesIn(block, size, take); });
     }
 
+    /// Its first block will be read soon.
+    void expectFolder(const Ext4Inode& folder) const
+    {
+        if (folder.hasExtents() && !folder.isInline())
+            drive_->device().expect(ext4::u32(folder.map + 20) * std::uint64_t{drive_->blockSize()},
+                                    drive_->blockSize());
+    }
+
     /// Reads these inodes, in ascending order. `take(i, inode)`: null where the kernel is to be asked: it changed, was
     /// given back, or cannot be believed. One that equals `folder`, the one read last, is null as well where it is
     /// another one by now.

@@ -127,7 +127,9 @@ void readAhead(const Ext4Drive& drive, TablePassProgress& progress, std::stop_to
         for (auto i = next.fetch_add(1); i < blocks.size() && progress.goesOn(stop); i = next.fetch_add(1)) {
             own = i;
             const auto size = blocks[i].end - blocks[i].at;
-            drive.device().read(blocks[i].at, buffer.data(), std::min<std::uint64_t>(size, buffer.size()));
+            if (constexpr std::size_t far = 4; i + far < blocks.size()) // so that the disk has more to do than wait
+                drive.device().begin(blocks[i + far].at, blocks[i + far].end - blocks[i + far].at);
+            drive.device().bring(blocks[i].at, buffer.data(), std::min<std::uint64_t>(size, buffer.size()));
             progress.done += size;
             own = i + 1;
             const auto behind = std::min(at[0].load(), at[1].load());

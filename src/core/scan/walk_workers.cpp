@@ -183,8 +183,11 @@ bool Walk::takeOwn(Worker& worker)
         worker.item = std::move(worker.queue.back());
         worker.queue.pop_back();
         const auto from = ahead_ && worker.item.inode && !isEnding() ? ahead_->comesFrom(*worker.item.inode) : 0;
-        if (from == 0)
+        if (from == 0) {
+            if (worker.tables && !worker.queue.empty() && worker.queue.back().inode)
+                worker.tables->expectFolder(*worker.queue.back().inode);
             return true;
+        }
         worker.later.emplace_back(from, std::move(worker.item));
         worker.item = {};
     }
