@@ -88,9 +88,9 @@ if [ "${1:-}" = --sanitizers ]; then
     built tsan core_tests model_tests terminal_tests
     # Qt is not built for it: what happens inside of Qt is left out, and the hand-overs of src/app/services/async.cpp are seen.
     export TSAN_OPTIONS=ignore_noninstrumented_modules=1
-    side_by_side tsan "core_tests [act]~[kill]" \
-        "core_tests [tree],[scan],[helper],[direct],[plan]~[act],[snapshot]~[damage],[explore],[filter],[order],[duplicates],[marks]" model_tests \
-        "terminal_tests [work],[desk]"
+    side_by_side tsan "core_tests [scan],[helper],[direct]" \
+        "core_tests [tree]~[scan]~[helper]~[direct],[plan]~[act]~[scan],[snapshot]~[damage]~[scan]~[helper],[explore]~[scan],[filter]~[scan],[order],[duplicates]~[scan],[marks]" \
+        "core_tests [act]~[kill]" model_tests "terminal_tests [work],[desk]"
 fi
 [ -f "$work/failures" ] && cat "$work/failures"
 read -r passed failed < <(awk '{ p += $1; f += $2 } END { print p, f }' "$work/totals")

@@ -71,14 +71,20 @@ TEST_CASE("nothing of the system, of a package or of a live database is called u
         INFO(path);
         CHECK(ruleFor(book, path).level != AdviceLevel::UsuallySafe);
     }
-    // The whole of what packages own on this machine.
+    // The whole of what packages own on this machine; where all is checked, some of it.
+#if defined(__SANITIZE_ADDRESS__)
+    constexpr std::size_t step = 8;
+#else
+    constexpr std::size_t step = 1;
+#endif
     const auto packages = PackageDatabase::read();
     if (!packages)
         return;
     std::size_t looked = 0;
     for (const auto& package : packages->packages())
         for (const auto path : packages->pathsOf(package)) {
-            ++looked;
+            if (++looked % step != 0)
+                continue;
             const auto* rule = book.find(path);
             if (rule && rule->level == AdviceLevel::UsuallySafe)
                 FAIL_CHECK(path << " is called usually safe by " << rule->id);

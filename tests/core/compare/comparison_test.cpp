@@ -138,7 +138,7 @@ const ChangeLine* lineAt(const Comparison& c, const std::vector<ChangeLine>& lin
 
 TEST_CASE("random pairs of trees: every change is said once, and at every folder it adds up", "[compare]")
 {
-    for (unsigned seed = 1; seed <= 60; ++seed) {
+    for (unsigned seed = 1; seed <= 30; ++seed) {
         INFO("seed " << seed);
         TestFolder t;
         const auto top = t.folder("top");

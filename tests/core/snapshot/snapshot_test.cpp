@@ -149,13 +149,13 @@ TEST_CASE("flipped bits are found, never believed", "[snapshot][damage]")
     const auto path = t / "s.kurvo";
     REQUIRE(writeSnapshot(path, info(), *randomTree(6)));
     const auto whole = readAll(path);
-    for (std::size_t at = 0; at < whole.size(); ++at)
-        for (const int bit : {0, 3, 7}) {
-            auto damaged = whole;
-            damaged[at] = static_cast<char>(damaged[at] ^ (1 << bit));
-            INFO("byte " << at << ", bit " << bit);
-            CHECK_FALSE(readBytes(damaged));
-        }
+    for (std::size_t at = 0; at < whole.size(); ++at) {
+        const int bit = static_cast<int>(at % 8);
+        auto damaged = whole;
+        damaged[at] = static_cast<char>(damaged[at] ^ (1 << bit));
+        INFO("byte " << at << ", bit " << bit);
+        CHECK_FALSE(readBytes(damaged));
+    }
 }
 
 TEST_CASE("columns that do not fit together are refused even with good checksums", "[snapshot][damage]")
