@@ -455,11 +455,24 @@ TEST_CASE("a device that does not answer any more is an error, not the end", "[d
     char byte = 0;
     CHECK(map.copy(900000, &byte, 1) == 0);
     CHECK(byte == 'd');
+    std::vector<char> room(1 << 20);
+    CHECK(map.bring(5000, room.data(), 20000) == 0);
+    CHECK(map.isCached(5000));
+    CHECK(map.isCached(24999));
     REQUIRE(::truncate(path.c_str(), 4096) == 0); // as if it were pulled out
     CHECK(map.copy(900000, &byte, 1) == EIO);
     CHECK(map.copy(100, &byte, 1) == 0);
     CHECK(map.copy((1 << 20) - 1, &byte, 2) == EIO);
     CHECK(map.read(900000, &byte, 1) == EIO);
+    CHECK(map.bring(900000, room.data(), 1) == EIO);
+    CHECK(map.bring((1 << 20) - 1, room.data(), 2) == EIO);
+    CHECK(map.bring(std::uint64_t{1} << 40, room.data(), 1) == EIO);
+    CHECK(map.bring(100, room.data(), 3000) == 0);
+    // What is only announced may be anywhere.
+    for (const std::uint64_t at : {std::uint64_t{100}, std::uint64_t{900000}, std::uint64_t{1} << 40}) {
+        map.begin(at, 8192);
+        map.expect(at, 8192);
+    }
 }
 
 TEST_CASE("checksums are those of the standard, with and without the processor's help", "[direct]")
@@ -471,4 +484,9 @@ TEST_CASE("checksums are those of the standard, with and without the processor's
         bytes[i] = static_cast<char>(i * i);
     for (std::size_t size = 0; size < 40; ++size)
         CHECK(crc32c(7, bytes.data() + size, 900 - size) == crc32cByTable(7, bytes.data() + size, 900 - size));
+    // Inodes and blocks are summed up in three parts at once.
+    bytes.resize(9000, 'k');
+    for (const std::size_t size : {128u, 239u, 240u, 241u, 256u, 479u, 480u, 1007u, 1008u, 1009u, 1300u, 4084u, 8180u})
+        for (const std::size_t at : {0u, 1u, 7u})
+            CHECK(crc32c(99, bytes.data() + at, size) == crc32cByTable(99, bytes.data() + at, size));
 }
