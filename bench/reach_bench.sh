@@ -12,6 +12,6 @@ for ((i = 0; i < ${2:-5}; ++i)); do
     far=$(seconds "$kurvoctl" scan "desk:$folder" -q)
     echo "here $here s, over SSH $far s, ratio $(echo "$far $here" | awk '{ printf "%.2f", $1 / $2 }')"
 done
-bytes=$({ printf 'kurvo-request 2\0with-facts\0place %s\0end\0' "$folder"; sleep 20; } | "$kurvoctl" serve | wc -c)
+bytes=$({ printf 'kurvo-request 4\0with-facts\0place %s\0end\0' "$folder"; sleep 20; } | "$kurvoctl" serve | wc -c)
 entries=$("$kurvoctl" scan "$folder" --json | sed -E 's/.*"files": ([0-9]+), "folders": ([0-9]+).*/\1 \2/' | awk '{ print $1 + $2 }')
 echo "$bytes bytes for $entries entries: $(echo "$bytes $entries" | awk '{ printf "%.1f", $1 / $2 }') each"

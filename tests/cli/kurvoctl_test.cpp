@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <cstdio>
 #include <filesystem>
+#include <fstream>
 #include <sstream>
 
 #include <fmt/format.h>
@@ -18,6 +19,7 @@
 #include "cli/run_kurvoctl.h"
 #include "core/platform/unique_fd.h"
 #include "core/rights/ask_helper.h"
+#include "support/mounts.h"
 
 using namespace kurvo;
 using namespace kurvo::test;
@@ -239,6 +241,29 @@ TEST_CASE("the ledger of a drive as text and JSON", "[cli][mount]")
     CHECK(json::parse(kurvoctl("ledger --json '" + drive.path() + "/sub'").out)["mount_point"] == drive.path());
     CHECK(kurvoctl("ledger '" + (t / "gone") + "'").status == 3);
     CHECK(kurvoctl("ledger").status == 2);
+}
+
+TEST_CASE("a drive that fails under the helper is said to be gone, and what came is kept", "[cli][mount]")
+{
+    if (!canLoopMount("mkfs.ext4"))
+        return;
+    TestFolder t;
+    const LoopMount drive(t / "drive", "mkfs.ext4 -q -F -b 1024", 64);
+    for (int i = 0; i < 3000; ++i) {
+        std::filesystem::create_directories(drive.path() + "/" + std::to_string(i));
+        std::ofstream(drive.path() + "/" + std::to_string(i) + "/file") << "x";
+    }
+    ::sync();
+    // All but its beginning, and what the kernel remembers of it as well.
+    REQUIRE(::truncate(drive.image().c_str(), 5 << 20) == 0);
+    std::ofstream("/proc/sys/vm/drop_caches") << "3";
+    const auto result = scanByHelper({KURVOCTL, "helper"}, drive.path(), {}, {}, nullptr);
+    REQUIRE(result);
+    CHECK(result->tree->name(rootNode) == drive.path());
+    CHECK(result->stopped);
+    CHECK(result->driveGone);
+    CHECK_FALSE(result->outOfMemory);
+    CHECK(result->unreadable > 100);
 }
 
 TEST_CASE("the helper answers requests and nothing else", "[cli]")

@@ -101,11 +101,12 @@ void ScanJobs::scanMachine(const RemoteAddress& address, bool rights, bool maySe
         ScannedPlace found;
         bool wanted = false; ///< the scanner
         std::string said;    ///< by ssh
+        ScanResult result;
     };
     runAsync(
         this,
         [job, address, rights, maySend, folder = folders_.snapshots(), tell = teller(this)] {
-            Outcome outcome{std::string(), {}, false, {}};
+            Outcome outcome{std::string(), {}, false, {}, {}};
             UniqueFd said(::memfd_create("kurvo-said", MFD_CLOEXEC));
             RemoteWish wish;
             wish.scan = job->options;
@@ -128,13 +129,14 @@ void ScanJobs::scanMachine(const RemoteAddress& address, bool rights, bool maySe
             found.dominant = dominantFamilies(*found.tree);
             found.wholeDrive = found.info.place == found.info.mountPoint;
             outcome.snapshot = addSnapshot(folder, found.info, *found.tree);
+            outcome.result = std::move(scan->result);
             return outcome;
         },
         [this, job, address, rights](const Outcome& outcome) {
             std::erase(scans_, job);
             emit scansChanged();
             if (outcome.found.tree)
-                return finishMachine(job, outcome.found, outcome.snapshot);
+                return finishMachine(job, outcome.found, outcome.result, outcome.snapshot);
             if (job->placeId != 0)
                 places_.drop(job->placeId);
             if (outcome.wanted)
@@ -148,13 +150,9 @@ void ScanJobs::scanMachine(const RemoteAddress& address, bool rights, bool maySe
         [this, job](const QString& problem) { failScan(job, problem); });
 }
 
-void ScanJobs::finishMachine(const std::shared_ptr<ScanJob>& job, const ScannedPlace& found,
+void ScanJobs::finishMachine(const std::shared_ptr<ScanJob>& job, const ScannedPlace& found, const ScanResult& result,
                              const Result<std::string>& snapshot)
 {
-    if (!snapshot)
-        notices_.say(tr("The scan is shown, but its snapshot was not saved: %1")
-                         .arg(QString::fromStdString(snapshot.error().sentence)),
-                     Severity::Warning);
     const auto* grown = places_.placeOf(job->placeId);
     auto id = job->placeId;
     if (snapshot)
@@ -169,8 +167,13 @@ void ScanJobs::finishMachine(const std::shared_ptr<ScanJob>& job, const ScannedP
         place.snapshotFile = snapshot ? *snapshot : std::string();
         id = places_.add(std::move(place));
     }
-    if (snapshot)
-        emit machineScanned(*snapshot);
+    if (const auto* shown = places_.placeOf(id))
+        sayWhatIsMissing(*shown, result);
+    if (!snapshot)
+        return notices_.say(tr("The scan is shown, but its snapshot was not saved: %1")
+                                .arg(QString::fromStdString(snapshot.error().sentence)),
+                            Severity::Warning);
+    emit machineScanned(*snapshot);
 }
 
 void ScanJobs::startScan(const std::shared_ptr<ScanJob>& job)

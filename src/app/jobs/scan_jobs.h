@@ -105,7 +105,7 @@ private:
     void grow(const std::shared_ptr<ScanJob>& job, std::shared_ptr<const FileTree> tree,
               std::shared_ptr<const std::vector<Family>> dominant);
     void finishScan(const std::shared_ptr<ScanJob>& job, const Result<ScanResult>& result, const ScannedPlace& found);
-    void finishMachine(const std::shared_ptr<ScanJob>& job, const ScannedPlace& found,
+    void finishMachine(const std::shared_ptr<ScanJob>& job, const ScannedPlace& found, const ScanResult& result,
                        const Result<std::string>& snapshot);
     void endScan(const std::shared_ptr<ScanJob>& job, std::uint64_t placeId, const ScanResult& result);
     void failScan(const std::shared_ptr<ScanJob>& job, const QString& sentence);

@@ -24,6 +24,8 @@ public:
 
     /// Copies these bytes: 0 or errno. Any thread.
     int copy(std::uint64_t at, void* into, std::size_t size) const;
+    /// The same by a system call, which also reads on ahead: for what is read in order.
+    int read(std::uint64_t at, void* into, std::size_t size) const;
     /// Has what is in memory come closer to the processor, which goes on meanwhile.
     void expect(std::uint64_t at, std::size_t size) const
     {
@@ -32,8 +34,6 @@ public:
             for (std::size_t i = 0; i < size && i < size_ - at; i += line)
                 __builtin_prefetch(static_cast<const char*>(memory_) + at + i);
     }
-    /// The same by a system call, which also reads on ahead: for what is read in order.
-    int read(std::uint64_t at, void* into, std::size_t size) const;
     /// Has the disk begin with bringing these bytes into memory, and does not wait for it.
     void begin(std::uint64_t at, std::size_t size) const;
     /// Brings them into memory and waits for it: 0 or errno. `buffer` has room for them, and may be overwritten.

@@ -357,6 +357,8 @@ Result<RemoteScan> scanOverSsh(const RemoteAddress& address, const RemoteWish& w
     scan.result.unreadable = read.unreadable;
     scan.result.unreadableList = std::move(read.unreadableList);
     scan.result.stopped = scan.info.partial;
+    scan.result.driveGone = read.driveGone;
+    scan.result.outOfMemory = read.outOfMemory;
     scan.result.started = scan.info.taken;
     scan.result.methodReason = "It was read over SSH.";
     scan.result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();

@@ -56,7 +56,7 @@ public:
             unreadable_.push_back({std::string(payload.substr(4)), static_cast<int>(getU32(payload, 0))});
             return Done{};
         case Frame::Scanned:
-            return payload.size() == 12 ? scanned(getU32(payload, 0), getU64(payload, 4)) : rubbish();
+            return payload.size() == 16 ? scanned(payload) : rubbish();
         case Frame::Failed: {
             if (payload.size() < 4 || getU32(payload, 0) >= request_.paths.size())
                 return rubbish();
@@ -104,9 +104,11 @@ private:
         scans_.back().account = account;
         return Done{};
     }
-    Result<Done> scanned(std::uint32_t number, std::uint64_t unreadable)
+    Result<Done> scanned(std::string_view payload)
     {
-        if (number >= request_.paths.size() || !about_)
+        const auto number = getU32(payload, 0), endedBy = getU32(payload, 12);
+        if (number >= request_.paths.size() || !about_ ||
+            endedBy > static_cast<std::uint32_t>(answer::EndedBy::NoMemory))
             return rubbish();
         const auto tree = rows_.finish();
         // The other machine says where a folder is that was named from its home.
@@ -118,7 +120,9 @@ private:
         scan.info = *std::exchange(about_, nullptr);
         scan.info.place = scan.path;
         scan.tree = *tree;
-        scan.unreadable = unreadable;
+        scan.unreadable = getU64(payload, 4);
+        scan.driveGone = endedBy == static_cast<std::uint32_t>(answer::EndedBy::LostDrive);
+        scan.outOfMemory = endedBy == static_cast<std::uint32_t>(answer::EndedBy::NoMemory);
         scan.unreadableList = std::move(unreadable_);
         unreadable_.clear();
         std::erase_if(scan.unreadableList, [&](const Unreadable& u) { return !isAtOrBelow(u.path, scan.path); });
@@ -291,6 +295,8 @@ Result<ScanResult> scanByHelper(const std::vector<std::string>& command, const s
     result.unreadable = read.unreadable;
     result.unreadableList = std::move(read.unreadableList);
     result.stopped = read.info.partial;
+    result.driveGone = read.driveGone;
+    result.outOfMemory = read.outOfMemory;
     result.direct = true;
     result.account = read.account;
     result.methodReason = "The drive's own tables were read.";

@@ -31,9 +31,10 @@ struct ReadFolder {
     std::shared_ptr<const FileTree> tree; ///< null where it failed
     std::uint64_t unreadable = 0;
     std::vector<Unreadable> unreadableList;
-    std::string problem;                 ///< a sentence, where it failed
-    std::optional<DriveAccount> account; ///< where only tables were asked for
-    SnapshotInfo info;                   ///< with facts: of the place; else whether it is partial
+    bool driveGone = false, outOfMemory = false; ///< why it ended early, where that is so
+    std::string problem;                         ///< a sentence, where it failed
+    std::optional<DriveAccount> account;         ///< where only tables were asked for
+    SnapshotInfo info;                           ///< with facts: of the place; else whether it is partial
 };
 
 /// How an answer is listened to.

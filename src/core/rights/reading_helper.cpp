@@ -153,6 +153,10 @@ void sendEnd(Sender& out, std::uint32_t number, const ScanResult& result, const 
     std::string payload;
     putU32(payload, number);
     putU64(payload, result.unreadable);
+    const auto endedBy = result.driveGone     ? answer::EndedBy::LostDrive
+                         : result.outOfMemory ? answer::EndedBy::NoMemory
+                                              : answer::EndedBy::Itself; // or as it was asked to
+    putU32(payload, static_cast<std::uint32_t>(endedBy));
     out.send(Frame::Scanned, payload);
 }
 

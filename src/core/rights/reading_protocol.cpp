@@ -6,7 +6,7 @@
 namespace kurvo {
 namespace {
 
-constexpr std::string_view requestMagic = "kurvo-request 3";
+constexpr std::string_view requestMagic = "kurvo-request 4";
 constexpr std::size_t mostPaths = 20000;
 
 } // namespace

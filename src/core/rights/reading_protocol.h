@@ -3,7 +3,7 @@
 // or in a terminal by sudo), gives up every right but that to read, scans the folders it is given and sends back what
 // it found. Neither side trusts the other.
 //
-// The request, on the helper's standard input, is a row of NUL-terminated strings: "kurvo-request 3", then "path "
+// The request, on the helper's standard input, is a row of NUL-terminated strings: "kurvo-request 4", then "path "
 // before each folder (absolute) and "leave-out " before each glob, "only-tables" for drives of which only their own
 // tables are to be read (docs/direct.md), and "end". From another machine (core/remote): "with-facts" for all that is
 // known of the place beside its entries, "place " before the one folder, which may be relative to the home folder,
@@ -14,7 +14,8 @@
 //   1 progress   u64 entries, u64 bytes on disk, then the current folder
 //   2 rows       a packet of entries, while they are found (core/snapshot/row_stream.h)
 //   3 unreadable u32 errno, then a path; before the scan's end
-//   4 scanned    u32 number of the path in the request, u64 number unreadable; the rows since are all of it
+//   4 scanned    u32 number of the path in the request, u64 number unreadable, u32 why it ended before it was whole
+//                (EndedBy); the rows since are all of it
 //   5 failed     u32 number of the path in the request, then a sentence
 //   6 end
 //   7 account    u32 number of the path in the request, then eleven u64: a DriveAccount, field by field (core/direct)
@@ -56,6 +57,9 @@ inline constexpr std::uint32_t largestFrame = 4u << 20; ///< bytes after its hea
 inline constexpr std::size_t mostUnreadable = 20000;    ///< that are told by name
 
 enum class Frame : std::uint32_t { Progress = 1, Rows, Unreadable, Scanned, Failed, End, Account, Flags, About, Ahead };
+
+/// Why a scan ended.
+enum class EndedBy : std::uint32_t { Itself, LostDrive, NoMemory };
 
 /// The fields of an account in the order in which they are sent.
 template <typename Account>

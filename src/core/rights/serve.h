@@ -5,7 +5,7 @@
 namespace kurvo {
 
 /// The version of what is spoken over a connection; another one does not fit.
-inline constexpr int remoteProtocol = 3;
+inline constexpr int remoteProtocol = 4;
 
 /// Answers one request. As root it keeps nothing but the right to read, before it reads a byte. Returns an exit status.
 int serveRemote(int in, int out);

@@ -75,8 +75,8 @@ TEST_CASE("a request is read as it was written, and nothing else is taken for on
     CHECK_FALSE(decodeRequest(encodeRequest({}))); // nothing to scan
     CHECK_FALSE(decodeRequest(encodeRequest(asking({"relative"}))));
     using namespace std::string_literals;
-    CHECK_FALSE(decodeRequest("kurvo-request 3\0delete /home\0end\0"s));
-    CHECK_FALSE(decodeRequest("kurvo-request 1\0path /home\0end\0"s));
+    CHECK_FALSE(decodeRequest("kurvo-request 4\0delete /home\0end\0"s));
+    CHECK_FALSE(decodeRequest("kurvo-request 3\0path /home\0end\0"s));
     for (std::size_t cut = 0; cut < bytes.size(); ++cut)
         CHECK_FALSE(decodeRequest(std::string_view(bytes).substr(0, cut)));
     CHECK_FALSE(decodeRequest(encodeRequest(asking(std::vector<std::string>(20001, "/x")))));
