@@ -367,6 +367,12 @@ void ScanJobs::sayWhatIsMissing(const Place& place, const ScanResult& found)
     const auto name = toText(place.info.placeName);
     const auto hung = std::find_if(found.unreadableList.begin(), found.unreadableList.end(),
                                    [](const Unreadable& u) { return u.sysError == ETIMEDOUT; });
+    // Whose permissions are not the reason is said first.
+    const auto failed = std::find_if(found.unreadableList.begin(), found.unreadableList.end(),
+                                     [](const Unreadable& u) { return u.sysError != EACCES && u.sysError != EPERM; });
+    const auto reason = failed == found.unreadableList.end()
+                            ? QString()
+                            : QString::fromStdString(systemError("read", failed->path, failed->sysError).sentence);
     if (found.driveGone)
         notices_.say(
             tr("The drive of %1 does not answer any more. What was found until then is shown, and kept as a partial "
@@ -386,6 +392,12 @@ void ScanJobs::sayWhatIsMissing(const Place& place, const ScanResult& found)
             Severity::Warning);
     else if (hung != found.unreadableList.end())
         notices_.say(tr("%1 did not answer and was given up. Everything else is there.").arg(toText(hung->path)),
+                     Severity::Warning);
+    else if (found.unreadable == 1 && !reason.isEmpty())
+        notices_.say(tr("%1 What is in it is missing from all figures.").arg(reason), Severity::Warning);
+    else if (found.unreadable > 1 && !reason.isEmpty())
+        notices_.say(tr("%1 could not be read and are missing from all figures. The first: %2")
+                         .arg(itemsText(found.unreadable, "entry", "entries"), reason),
                      Severity::Warning);
     else if (found.unreadable == 1)
         notices_.say(tr("%1 could not be read with your permissions. What is in it is missing from all figures.")

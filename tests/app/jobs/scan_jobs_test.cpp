@@ -89,6 +89,33 @@ TEST_CASE("a scan that fails leaves no place behind that grows for ever", "[mode
     CHECK((w.heard("The drive is gone.") || w.heard("not enough memory")));
 }
 
+TEST_CASE("what could not be read is told with its reason", "[model][scan]")
+{
+    ModelsOf w;
+    w.t.file("place/a", 1000);
+    const auto scanWith = [&](std::vector<Unreadable> missing) {
+        w.said.clear();
+        w.models.scans.setScanner([missing](const std::string& path, const ScanOptions& options, std::stop_token stop,
+                                            ScanProgress* progress) -> Result<ScanResult> {
+            auto result = scan(path, options, stop, progress);
+            result->unreadable = missing.size();
+            result->unreadableList = missing;
+            return result;
+        });
+        w.scan(w.t / "place");
+    };
+    scanWith({{"/drive/locked", EACCES}});
+    CHECK(w.heard("/drive/locked could not be read with your permissions."));
+    scanWith({{"/drive/bad", EIO}});
+    CHECK(w.heard("Could not read /drive/bad: the device reported a read or write error. What is in it is missing"));
+    CHECK_FALSE(w.heard("permissions"));
+    scanWith({{"/drive/a", EACCES}, {"/drive/bad", EIO}, {"/drive/worse", EIO}});
+    CHECK(
+        w.heard("3 entries could not be read and are missing from all figures. The first: Could not read /drive/bad:"));
+    scanWith({{"/drive/a", EACCES}, {"/drive/b", EPERM}});
+    CHECK(w.heard("2 entries could not be read with your permissions, /drive/a among them."));
+}
+
 TEST_CASE("a scan that ends while the plan is worked on waits for it, and its place is there once", "[model][scan]")
 {
     ModelsOf w;
