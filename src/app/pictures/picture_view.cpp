@@ -10,6 +10,7 @@
 #include <QWheelEvent>
 
 #include <algorithm>
+#include <cerrno>
 #include <cmath>
 #include <set>
 
@@ -18,6 +19,20 @@
 #include "app/style/words.h"
 
 namespace kurvo::app {
+namespace {
+
+/// Why nothing of the focus is known.
+QString whyUnread(const Place& place)
+{
+    const auto path = place.tree->path(place.focus);
+    const auto found = std::find_if(place.unreadable.begin(), place.unreadable.end(),
+                                    [&](const Unreadable& one) { return one.path == path; });
+    if (found == place.unreadable.end() || found->sysError == EACCES || found->sysError == EPERM)
+        return PictureView::tr("This folder could not be read with your permissions.");
+    return QString::fromStdString(systemError("read", path, found->sysError).sentence);
+}
+
+} // namespace
 
 PictureView::PictureView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor, PlaceView& placeView,
                          PlanModel& planModel, QWidget* parent)
@@ -255,13 +270,13 @@ void PictureView::paintEmpty(QPainter& painter, const Place& place)
     painter.setPen(theme().textSecond);
     painter.setFont(fontOf(13));
     const auto& store = place.tree->store();
-    const auto text =
-        store.has(place.focus, FlagUnreadable)        ? tr("This folder could not be read with your permissions.")
-        : place.isGrowing()                           ? tr("Nothing with a size was found here yet.")
-        : store.has(place.focus, FlagUnfinished)      ? tr("The scan was stopped before it came here.")
-        : place.narrowing                             ? tr("Nothing in here matches the filter.")
-        : place.tree->countChildren(place.focus) == 0 ? tr("This folder is empty.")
-                                                      : tr("Everything in here has no size by this measure.");
+    const auto text = store.has(place.focus, FlagUnreadable)   ? whyUnread(place)
+                      : place.isGrowing()                      ? tr("Nothing with a size was found here yet.")
+                      : store.has(place.focus, FlagUnfinished) ? tr("The scan was stopped before it came here.")
+                      : place.narrowing                        ? tr("Nothing in here matches the filter.")
+                      : place.tree->countChildren(place.focus) == 0
+                          ? tr("This folder is empty.")
+                          : tr("Everything in here has no size by this measure.");
     painter.drawText(rect(), Qt::AlignCenter, text);
 }
 
