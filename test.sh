@@ -43,7 +43,7 @@ count() {
     fi
     echo "== $title: ${p:-0} passed, ${f:-0} failed, $((SECONDS - begin)) s"
     # The longest of them, for whoever makes all this faster.
-    sed -nE 's/^([0-9]+)\.[0-9]+ s: (.*)/\1 s: \2/p' "$out" | sort -rn | head -n 3 | awk '$1 > 9 { print "   " $0 }'
+    sed -nE 's/^([0-9]+)\.[0-9]+ s: (.*)/   \1 s: \2/p' "$out" | awk '$1 > 9' | sort -k1,1rn | sed -n 1,3p
     echo "${p:-0} ${f:-0}" >>"$work/totals"
     return 0
 }
