@@ -130,7 +130,7 @@ bool Walk::tryReadFolder(Worker& worker)
     try {
         return readFolder(worker);
     } catch (const std::bad_alloc&) {
-        if (!enter(worker, State::Reading, State::Writing) && worker.state == State::LeftBehind)
+        if (worker.state != State::Writing && !endReading(worker))
             return false;
         ending_ = true;
         outOfMemory = true;
@@ -159,7 +159,7 @@ bool Walk::readFolder(Worker& worker)
         if (!openFolder(worker) || (worker.folder && !readEntries(worker)))
             return false;
     }
-    if (!enter(worker, State::Reading, State::Writing))
+    if (!endReading(worker))
         return false;
     keep(worker);
     return true;

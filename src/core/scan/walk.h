@@ -72,8 +72,9 @@ private:
         std::string name; ///< empty: the folder itself
         int error;
     };
-    enum class State { Reading, Writing, LeftBehind };
-    /// Reading: in the kernel, may be left behind by the controller. Writing: changes what all share.
+    /// Reading: in the kernel, may be left behind by the controller. Relieved: as Reading, while the controller takes
+    /// what waits for this worker. Writing: changes what all share.
+    enum class State { Reading, Relieved, Writing, LeftBehind };
     struct Worker {
         explicit Worker(NodeStore& store) : names(store) { }
         /// Only the worker itself writes it, so that no locked instruction is needed.
@@ -107,7 +108,9 @@ private:
     void control();
     void adapt(std::chrono::nanoseconds elapsed);
     void leaveHangingBehind(std::chrono::steady_clock::time_point now);
+    void relieve(Worker& worker);
     void leaveBehind(Worker& worker);
+    void handOver(Worker& worker) KURVO_REQUIRES(mutex_);
     void work(Worker& worker);
     bool take(Worker& worker);
     bool takeOwn(Worker& worker);
@@ -133,6 +136,7 @@ private:
     void publishCurrent(NodeId node);
     bool isEnding() const { return ending_.load(std::memory_order_relaxed) || stop_.stop_requested(); }
     static bool enter(Worker& worker, State from, State to) { return worker.state.compare_exchange_strong(from, to); }
+    static bool endReading(Worker& worker);
 
     const std::shared_ptr<NodeStore> store_;
     const ScanOptions options_;

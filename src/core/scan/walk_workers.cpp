@@ -8,6 +8,7 @@
 #include <chrono>
 #include <cstdio>
 #include <iterator>
+#include <new>
 #include <optional>
 #include <system_error>
 #include <thread>
@@ -104,12 +105,53 @@ void Walk::leaveHangingBehind(std::chrono::steady_clock::time_point now)
         if (beat != worker.lastBeat || worker.state != State::Reading) {
             worker.lastBeat = beat;
             worker.lastMove = now;
-        } else if (now - worker.lastMove > patience && enter(worker, State::Reading, State::LeftBehind)) {
+            continue;
+        }
+        if (someoneIdle_ && now - worker.lastMove > 2 * controlInterval)
+            relieve(worker);
+        if (now - worker.lastMove > patience && enter(worker, State::Reading, State::LeftBehind)) {
             const auto hanging = workers_[i];
             workers_.erase(workers_.begin() + static_cast<std::ptrdiff_t>(i));
             leaveBehind(*hanging);
         }
     }
+}
+
+/// False when this worker was left behind meanwhile.
+bool Walk::endReading(Worker& worker)
+{
+    while (!enter(worker, State::Reading, State::Writing)) {
+        if (worker.state == State::LeftBehind)
+            return false;
+        std::this_thread::yield(); // it is being relieved
+    }
+    return true;
+}
+
+/// Others have nothing to do while this one waits for an answer: they take what it would read next.
+void Walk::relieve(Worker& worker)
+{
+    if (!enter(worker, State::Reading, State::Relieved))
+        return;
+    try {
+        const Lock lock(mutex_);
+        handOver(worker);
+    } catch (const std::bad_alloc&) {
+        // What is still its own, it reads itself.
+    }
+    worker.state = State::Reading;
+}
+
+/// One by one: where memory ends, each is still somebody's.
+void Walk::handOver(Worker& worker)
+{
+    if (worker.queue.empty() && worker.later.empty())
+        return;
+    changed_.notify_all(); // they come to look when the lock is free
+    for (; !worker.queue.empty(); worker.queue.pop_front())
+        shared_.push_back(std::move(worker.queue.front()));
+    for (; !worker.later.empty(); worker.later.pop_back())
+        later_.emplace(worker.later.back().first, std::move(worker.later.back().second));
 }
 
 void Walk::leaveBehind(Worker& worker)
@@ -119,18 +161,15 @@ void Walk::leaveBehind(Worker& worker)
     const char* name = worker.asked.load(std::memory_order_acquire);
     {
         const Lock lock(mutex_);
-        std::move(worker.queue.begin(), worker.queue.end(), std::back_inserter(shared_));
-        worker.queue.clear();
-        later_.insert(std::make_move_iterator(worker.later.begin()), std::make_move_iterator(worker.later.end()));
-        worker.later.clear();
+        handOver(worker);
         if (name) {
             // Another worker reads the folder again without that name.
             auto hung = item.hung ? *item.hung : std::set<std::string>{};
             hung.insert(name);
             item.hung = std::make_shared<const std::set<std::string>>(std::move(hung));
             shared_.push_back(item);
+            changed_.notify_all();
         }
-        changed_.notify_all();
     }
     constexpr unsigned tooOften = 16;
     if (++leftBehind_ >= tooOften) {

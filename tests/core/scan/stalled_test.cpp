@@ -2,6 +2,8 @@
 // Drives that do not answer, or are taken away.
 #include <catch2/catch.hpp>
 
+#include <thread>
+
 #include "core/platform/drives.h"
 #include "core/scan/scanner.h"
 #include "support/mounts.h"
@@ -43,6 +45,29 @@ TEST_CASE("a folder that does not answer is given up and named, everything else 
         CHECK(tree.store().has(*hung, FlagUnreadable));
         CHECK_FALSE(result->stopped);
     }
+}
+
+TEST_CASE("whoever hangs in a folder does not keep those that it was to read next", "[scan]")
+{
+    if (!canStall() || !canMount())
+        return;
+    TestFolder t;
+    const TmpfsMount around(t / "around"); // its inodes have the order in which they were made
+    for (const char* name : {"a", "b", "c", "d"})
+        t.file(std::string("around/") + name + "/file", 5000);
+    const StallingMount server(t / "around/server"); // made last, and therefore the first to be read
+    ScanOptions options;
+    options.threads = 2;
+    options.crossMounts = true;
+    options.patience = std::chrono::minutes(5);
+    std::stop_source stop;
+    ScanProgress progress;
+    std::thread scanning([&] { (void)scan(around.path(), options, stop.get_token(), &progress); });
+    for (int i = 0; i < 2000 && progress.entries() < 9; ++i)
+        std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    CHECK(progress.entries() == 9); // five folders, and the files of four
+    stop.request_stop();
+    scanning.join();
 }
 
 TEST_CASE("a mount that hangs as a whole holds up neither a scan around it nor the list of drives", "[scan]")
