@@ -18,10 +18,22 @@ constexpr unsigned mostDepth = 5; ///< of a tree of extents, as the kernel has i
 
 } // namespace
 
+/// Eight bytes at a time, the last ones perhaps twice: this is asked for each entry.
 bool Ext4Reader::isGoodName(const unsigned char* name, std::size_t length)
 {
-    return length > 0 && std::memchr(name, '/', length) == nullptr && std::memchr(name, '\0', length) == nullptr &&
-           !(name[0] == '.' && (length == 1 || (length == 2 && name[1] == '.')));
+    constexpr std::size_t word = 8;
+    if (length < word)
+        return length > 0 && std::none_of(name, name + length, [](unsigned char c) { return c == 0 || c == '/'; }) &&
+               !(name[0] == '.' && (length == 1 || (length == 2 && name[1] == '.')));
+    constexpr std::uint64_t ones = 0x0101010101010101, tops = 0x80 * ones;
+    const auto hasZero = [](std::uint64_t bytes) { return ((bytes - ones) & ~bytes & tops) != 0; };
+    for (std::size_t at = 0; at < length; at += word) {
+        std::uint64_t bytes = 0;
+        std::memcpy(&bytes, name + std::min(at, length - word), word);
+        if (hasZero(bytes) || hasZero(bytes ^ ('/' * ones)))
+            return false;
+    }
+    return true;
 }
 
 bool Ext4Reader::isReadable(const Ext4Inode& folder) const
@@ -252,21 +264,22 @@ std::size_t Ext4Reader::readRun(std::span<const std::uint64_t> inodes)
     const auto size = drive_->inodeSize();
     auto end = first + size;
     std::size_t count = 1;
+    offsets_.assign(1, 0);
     for (; count < inodes.size(); ++count) {
         const auto place = drive_->placeOf(inodes[count]);
         if (place + size < end || place > end + gap || place + size > first + longest)
             break;
         end = place + size;
+        offsets_.push_back(static_cast<std::uint32_t>(place - first));
     }
     table_.resize(std::max<std::size_t>(table_.size(), end - first));
-    tableAt_ = first;
     return drive_->read(first, table_.data(), end - first) == 0 ? count : 0;
 }
 
-/// Whether the inode, of the stretch read last, can be believed and has not changed.
-bool Ext4Reader::standsStill(std::uint64_t number, Ext4Inode& inode)
+/// Whether the inode, that lies there in the stretch read last, can be believed and has not changed.
+bool Ext4Reader::standsStill(std::uint64_t number, std::uint32_t offset, Ext4Inode& inode)
 {
-    auto* raw = table_.data() + (drive_->placeOf(number) - tableAt_);
+    auto* raw = table_.data() + offset;
     const auto decoded = drive_->decode(number, raw, inode);
     if (decoded != Ext4Drive::Decoded::Good &&
         (decoded == Ext4Drive::Decoded::Nothing || !drive_->readInode(number, inode, raw_)))

@@ -54,11 +54,11 @@ public:
     /// `since`: what was changed then or later is not believed.
     Ext4Reader(std::shared_ptr<const Ext4Drive> drive, Moment since) : drive_(std::move(drive)), since_(since) { }
 
-    /// Calls `take(inode, name)` for each name in the folder but "." and ".."; `name` ends in a NUL behind its end, and
-    /// is good during the call. `above`: the folder it was found in, 0 where that is not known. `known`: what its inode
-    /// was when it was met; null: it is read. False where the tables cannot be believed: a checksum that does not hold,
-    /// encrypted names, anything that cannot be; then what was taken is to be forgotten. What was taken is true only if
-    /// readInodes() says afterwards that the folder stood still.
+    /// Calls `take(inode, name)` for each name in the folder but "." and ".."; `name` is
+    /// good during the call, and ends in no NUL. `above`: the folder it was found in, 0 where that is not known.
+    /// `known`: what its inode was when it was met; null: it is read. False where the tables cannot be believed: a
+    /// checksum that does not hold, encrypted names, anything that cannot be; then what was taken is to be forgotten.
+    /// What was taken is true only if readInodes() says afterwards that the folder stood still.
     template <typename Take>
     bool readFolder(std::uint64_t folder, std::uint64_t above, const Ext4Inode* known, const Take& take)
     {
@@ -84,7 +84,7 @@ public:
         for (std::size_t i = 0; i < inodes.size();) {
             const auto run = readRun(inodes.subspan(i));
             for (const auto end = i + std::max<std::size_t>(run, 1); i < end; ++i)
-                take(i, run > 0 && standsStill(inodes[i], inode) ? &inode : nullptr);
+                take(i, run > 0 && standsStill(inodes[i], offsets_[i + run - end], inode) ? &inode : nullptr);
         }
     }
     /// Whether this is the folder read last as it was.
@@ -100,7 +100,7 @@ public:
 
 private:
     std::size_t readRun(std::span<const std::uint64_t> inodes);
-    bool standsStill(std::uint64_t number, Ext4Inode& inode);
+    bool standsStill(std::uint64_t number, std::uint32_t offset, Ext4Inode& inode);
     bool isReadable(const Ext4Inode& folder) const;
     bool beginFolder(std::uint64_t folder, std::uint64_t above, const Ext4Inode* known);
     bool nextPiece();
@@ -154,10 +154,7 @@ private:
             }
             if (!isGoodName(text, name))
                 return false;
-            char ended[256];
-            std::memcpy(ended, text, name);
-            ended[name] = '\0';
-            take(inode, std::string_view(ended, name));
+            take(inode, std::string_view(reinterpret_cast<const char*>(text), name));
         }
         return true;
     }
@@ -170,9 +167,9 @@ private:
 
     const std::shared_ptr<const Ext4Drive> drive_;
     const Moment since_;
-    std::vector<unsigned char> raw_;   ///< one inode
-    std::vector<unsigned char> table_; ///< a stretch of an inode table
-    std::uint64_t tableAt_ = 0;
+    std::vector<unsigned char> raw_;       ///< one inode
+    std::vector<unsigned char> table_;     ///< a stretch of an inode table
+    std::vector<std::uint32_t> offsets_;   ///< of the inodes that were asked for, in it
     std::uint64_t number_ = 0, above_ = 0; ///< of the folder that is read
     Ext4Inode folder_;
     int dots_ = 0;           ///< of "." and "..", met

@@ -17,11 +17,13 @@ Walk::Read Walk::readFromTables(Worker& worker)
     const auto above = node == rootNode ? 0 : store_->inode(store_->parent(node));
     const bool read = worker.tables->readFolder(
         inode, above, worker.item.inode.get(), [&](std::uint64_t number, std::string_view name) {
-            if (isExcluded(options_.exclude, name.data(), [&] { return store_->path(node); }))
-                return;
-            worker.listed.push_back({number, static_cast<std::uint32_t>(worker.nameBytes.size()),
-                                     static_cast<std::uint16_t>(name.size()), false});
-            worker.nameBytes.append(name.data(), name.size() + 1);
+            const auto at = worker.nameBytes.size();
+            worker.nameBytes.append(name);
+            worker.nameBytes.push_back('\0');
+            if (isExcluded(options_.exclude, worker.nameBytes.data() + at, [&] { return store_->path(node); }))
+                return worker.nameBytes.resize(at);
+            worker.listed.push_back(
+                {number, static_cast<std::uint32_t>(at), static_cast<std::uint16_t>(name.size()), false});
         });
     worker.stepOn();
     if (worker.state.load(std::memory_order_relaxed) == State::LeftBehind)

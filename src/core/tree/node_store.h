@@ -249,6 +249,7 @@ private:
         KURVO_REQUIRES(mutex_);
     /// Returns what the entry adds to the bytes on disk.
     std::uint64_t put(NodeId node, NodeId parent, const NewNode& entry, FolderIndex folder, const Prepared& prepared);
+    static Chunk* makeChunk(bool isFirst);
     void makeRoom(std::uint32_t nodes, std::uint32_t folders) KURVO_REQUIRES(mutex_);
     std::uint64_t storeName(std::string_view name, NameWriter& writer);
     std::uint32_t ownerIndex(std::uint32_t uid, NameWriter& writer);
