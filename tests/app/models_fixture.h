@@ -32,6 +32,7 @@ struct ModelsOf {
         app::AppFolders folders;
         folders.user = t.user();
         folders.data = t / "home/data/kurvo";
+        folders.system = t / "system"; // without packages, unless a test has some
         return folders;
     }
 

@@ -153,6 +153,10 @@ void StallingMount::serve()
             put(fuse_open_out{});
             break;
         case FUSE_READDIR: {
+            if (listingFails_) {
+                error = EIO;
+                break;
+            }
             fuse_read_in request;
             std::memcpy(&request, argument, sizeof request);
             for (std::size_t i = request.offset; i < std::size(children); ++i) {

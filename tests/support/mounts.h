@@ -38,13 +38,15 @@ public:
     StallingMount& operator=(const StallingMount&) = delete;
     /// From now on nothing at all is answered.
     void stallWhole() { silent_ = true; }
+    /// From now on its names cannot be read: an error of the disk.
+    void failListing() { listingFails_ = true; }
     const std::string& path() const { return path_; }
 
 private:
     void serve();
     std::string path_;
     int device_ = -1;
-    std::atomic<bool> silent_{false};
+    std::atomic<bool> silent_{false}, listingFails_{false};
     std::thread server_;
 };
 

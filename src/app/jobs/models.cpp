@@ -21,6 +21,7 @@ Models::Models(AppFolders appFolders)
     QThreadPool::globalInstance()->setMaxThreadCount(32);
     QObject::connect(&knowledge, &Knowledge::problem, &notices,
                      [this](const QString& sentence) { notices.say(sentence, Severity::Warning); });
+    QObject::connect(&scans, &ScanJobs::scanEnded, &knowledge, &Knowledge::refreshPackages);
     QObject::connect(&AsyncProblems::instance(), &AsyncProblems::told, &notices,
                      [this](const QString& sentence) { notices.say(sentence, Severity::Problem); });
 }

@@ -15,8 +15,9 @@ struct AppFolders {
     std::string data;  ///< `$XDG_DATA_HOME/kurvo`, or `kurvo-demo`, or what --data says
     std::string state; ///< of the log: `$XDG_STATE_HOME/kurvo`, or in `data` where that is not the usual one
     bool demo = false;
-    bool own = false;     ///< everything of it lies in `data`, settings and log as well
-    std::string practice; ///< the demo's folder of real files
+    bool own = false;         ///< everything of it lies in `data`, settings and log as well
+    std::string practice;     ///< the demo's folder of real files
+    std::string system = "/"; ///< whose packages are installed here
 
     std::string snapshots() const { return joinPath(data, "snapshots"); }
     /// Of the rules of upkeep.

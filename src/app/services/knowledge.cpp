@@ -7,7 +7,7 @@
 namespace kurvo::app {
 
 Knowledge::Knowledge(const AppFolders& folders, QObject* parent)
-    : QObject(parent), store_(std::make_shared<MarkStore>(joinPath(folders.data, "marks.db")))
+    : QObject(parent), system_(folders.system), store_(std::make_shared<MarkStore>(joinPath(folders.data, "marks.db")))
 {
     marksPool_.setMaxThreadCount(1); // what is written later must not be overtaken
     runAsync(
@@ -26,15 +26,32 @@ Knowledge::Knowledge(const AppFolders& folders, QObject* parent)
                         .arg(QString::fromStdString(first.sentence)));
             }
         });
+    refreshPackages();
+}
+
+void Knowledge::refreshPackages()
+{
+    if (readingPackages_)
+        return;
+    readingPackages_ = true;
     runAsync(
-        this, [] { return std::make_shared<Result<PackageDatabase>>(PackageDatabase::read()); },
-        [this](const std::shared_ptr<Result<PackageDatabase>>& read) {
+        this, [root = system_] { return PackageDatabase::current(root); },
+        [this](const Result<std::shared_ptr<const PackageDatabase>>& read) {
+            readingPackages_ = false;
+            const bool isFirst = !packagesRead_;
             packagesRead_ = true;
-            if (*read)
-                packages_ = std::shared_ptr<const PackageDatabase>(read, &read->value());
-            else
-                packagesProblem_ = QString::fromStdString(read->error().sentence);
+            if (!read && packages_)
+                return; // what it knew until now guards better than nothing
+            packagesProblem_ = read ? QString() : QString::fromStdString(read.error().sentence);
+            const auto now = read ? *read : nullptr;
+            if (!isFirst && now == packages_)
+                return;
+            packages_ = now;
             emit packagesReadIn();
+        },
+        [this](const QString& sentence) {
+            readingPackages_ = false;
+            emit problem(sentence);
         });
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What is known beside the scans: the rules of the advice, the installed packages, and the marks of each machine. Read
-// in the background once; marks are written in the background as well and are shown at once.
+// in the background, packages again when the package manager has been at work; marks are written in the background as
+// well and are shown at once.
 //
 // Interface thread only.
 #pragma once
@@ -31,6 +32,8 @@ public:
     std::shared_ptr<const UserRules> sharedRules() const { return rules_; }
     /// Null until they are read, and where there is no such package manager.
     std::shared_ptr<const PackageDatabase> packages() const { return packages_; }
+    /// Has them read again where the package manager has written since; packagesReadIn() tells of it.
+    void refreshPackages();
     bool packagesRead() const { return packagesRead_; }
     QString packagesProblem() const { return packagesProblem_; }
 
@@ -51,7 +54,9 @@ private:
 
     std::shared_ptr<const UserRules> rules_;
     std::shared_ptr<const PackageDatabase> packages_;
+    std::string system_;
     bool packagesRead_ = false;
+    bool readingPackages_ = false;
     QString packagesProblem_;
     std::shared_ptr<MarkStore> store_;
     QThreadPool marksPool_; ///< reads and writes of marks, in their order

@@ -481,8 +481,10 @@ void MainWindow::restoreSettings()
 void MainWindow::changeEvent(QEvent* event)
 {
     QMainWindow::changeEvent(event);
-    if (event->type() == QEvent::ActivationChange && isActiveWindow())
-        models_.runner.lookAtTerminal();
+    if (event->type() != QEvent::ActivationChange || !isActiveWindow())
+        return;
+    models_.runner.lookAtTerminal(); // something may have been done in one
+    models_.knowledge.refreshPackages();
 }
 
 /// The session is asked to wait for a run, and told why.

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <mutex>
 #include <unordered_map>
 #include <unordered_set>
 
@@ -152,6 +153,47 @@ Result<PackageDatabase> PackageDatabase::read(const std::string& root, const std
         return debian;
     auto other = readRpm(root, rpm);
     return other || other.error().kind != ErrorKind::NotFound ? std::move(other) : std::move(debian);
+}
+
+namespace {
+
+/// What of a package manager's files changes with its packages; of those that are not there nothing.
+std::vector<std::int64_t> stampOf(const std::string& root)
+{
+    std::vector<std::int64_t> stamp;
+    for (const char* path : {"var/lib/dpkg/status", "var/lib/dpkg/info", "var/lib/apt/extended_states", "var/lib/rpm",
+                             "var/lib/rpm/rpmdb.sqlite", "var/lib/rpm/rpmdb.sqlite-wal", "usr/lib/sysimage/rpm",
+                             "usr/lib/sysimage/rpm/rpmdb.sqlite", "usr/lib/sysimage/rpm/rpmdb.sqlite-wal"}) {
+        struct stat now { };
+        if (::stat(joinPath(root, path).c_str(), &now) == 0)
+            stamp.insert(stamp.end(),
+                         {static_cast<std::int64_t>(now.st_ino), now.st_size, now.st_mtim.tv_sec, now.st_mtim.tv_nsec});
+        else
+            stamp.push_back(0);
+    }
+    return stamp;
+}
+
+} // namespace
+
+Result<std::shared_ptr<const PackageDatabase>> PackageDatabase::current(const std::string& root)
+{
+    struct Kept {
+        std::string root;
+        std::vector<std::int64_t> stamp;
+        std::shared_ptr<const PackageDatabase> database;
+    };
+    static std::mutex mutex;
+    static Kept kept;
+    const std::lock_guard lock(mutex);
+    auto stamp = stampOf(root); // before it is read: what is written meanwhile makes it old
+    if (kept.database && kept.root == root && kept.stamp == stamp)
+        return kept.database;
+    auto now = read(root);
+    if (!now)
+        return now.error();
+    kept = {root, std::move(stamp), std::make_shared<const PackageDatabase>(std::move(*now))};
+    return kept.database;
 }
 
 Result<PackageDatabase> PackageDatabase::readDebian(const std::string& root)

@@ -5,6 +5,7 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -36,6 +37,10 @@ public:
     /// where no such package manager is used; Damaged where its list cannot be understood. `rpm`: the program, empty
     /// for none.
     static Result<PackageDatabase> read(const std::string& root = "/", const std::string& rpm = findTool("rpm"));
+
+    /// The same, kept for whoever asks next, and read again only where the package manager has written since. Any
+    /// thread; who asks while another one reads waits for it.
+    static Result<std::shared_ptr<const PackageDatabase>> current(const std::string& root = "/");
 
     PackageManager manager() const { return manager_; }
     /// The command that removes packages, with these names ("sudo apt remove NAMES"), to copy; and the one that removes

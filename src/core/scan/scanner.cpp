@@ -172,6 +172,11 @@ Result<ScanResult> scanFrom(UniqueFd folder, const std::string& path, const Scan
         return Error{ErrorKind::Unsupported, path, 0,
                      displayText(path) + " has more than 4 billion entries, which is more than one scan can hold. "
                                          "Scan its folders one by one."};
+    // With nothing in it, it would look like a place that is empty.
+    if (const auto& list = walk->unreadableList; store->has(rootNode, FlagUnreadable) &&
+                                                 store->childCount(rootNode) == 0 && !list.empty() &&
+                                                 list.front().path == path)
+        return systemError("scan", path, list.front().sysError);
     walk->releaseReserve();
     result.unreadable = reported.unreadable();
     result.unreadableList = std::move(walk->unreadableList);

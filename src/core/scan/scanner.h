@@ -119,8 +119,8 @@ struct ScanResult {
 };
 
 /// Scans the folder at `path` (links in the path itself are resolved first). An entry that vanishes while the scan runs
-/// is left out; a folder that cannot be read is flagged and counted. Fails only when `path` itself is not a readable
-/// folder. Blocks; call it off the interface thread.
+/// is left out; a folder that cannot be read is flagged and counted. Fails only when of `path` itself nothing can
+/// be read. Blocks; call it off the interface thread.
 Result<ScanResult> scan(const std::string& path, const ScanOptions& options = {}, std::stop_token stop = {},
                         ScanProgress* progress = nullptr);
 

@@ -70,6 +70,27 @@ TEST_CASE("whoever hangs in a folder does not keep those that it was to read nex
     scanning.join();
 }
 
+TEST_CASE("a place of which nothing can be read is an error, not a place with nothing in it", "[scan]")
+{
+    if (!canStall())
+        return;
+    TestFolder t;
+    t.file("around/file", 5000);
+    StallingMount drive(t / "around/drive");
+    drive.failListing();
+    const auto itself = scan(drive.path());
+    REQUIRE_FALSE(itself);
+    CHECK(itself.error().sysError == EIO);
+    CHECK(itself.error().path == drive.path());
+    // Around it everything else is there.
+    ScanOptions options;
+    options.crossMounts = true;
+    const auto around = scan(t / "around", options);
+    REQUIRE(around);
+    CHECK(around->tree->sums(rootNode).files == 1);
+    CHECK(around->unreadable == 1);
+}
+
 TEST_CASE("a mount that hangs as a whole holds up neither a scan around it nor the list of drives", "[scan]")
 {
     if (!canStall())
