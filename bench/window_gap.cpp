@@ -73,7 +73,8 @@ int main(int argc, char** argv)
         QObject::connect(&window.models().trees, &TreeUpdater::treeChanged, [&] { ++looks; });
         while (!window.models().places.place())
             QApplication::processEvents(QEventLoop::WaitForMoreEvents);
-        window.setStage(Stage::Explore);
+        // As a click does, in an event of its own.
+        QTimer::singleShot(0, &window, [&] { window.setStage(Stage::Explore); });
         while (window.models().scans.runningScan())
             QApplication::processEvents(QEventLoop::WaitForMoreEvents);
         const auto ended = whole.elapsed();

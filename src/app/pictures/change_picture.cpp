@@ -218,7 +218,8 @@ void ChangePicture::paintEvent(QPaintEvent*)
         image_.setDevicePixelRatio(ratio);
         image_.fill(t.window);
         QPainter cells(&image_);
-        picture_->paintCells(cells, ChangeLook(*shown_, comparing_.measure(), by_ == Size::Amount));
+        picture_->paintCells(cells, ChangeLook(*shown_, comparing_.measure(), by_ == Size::Amount), 0,
+                             picture_->size());
     }
     painter.drawImage(0, 0, image_);
     const auto outline = [&](int cell, const QColor& colour, int width) {

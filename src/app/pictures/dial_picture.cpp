@@ -44,7 +44,7 @@ public:
     }
 
 protected:
-    void paintCells(QPainter& painter, const CellLook& look) const override;
+    void paintCells(QPainter& painter, const CellLook& look, int from, int to) const override;
     void paintCross(QPainter& painter, int index) const override
     {
         const auto& a = arc(index);
@@ -96,10 +96,10 @@ private:
     double height_;
 };
 
-void DialPicture::paintCells(QPainter& painter, const CellLook& look) const
+void DialPicture::paintCells(QPainter& painter, const CellLook& look, int from, int to) const
 {
     painter.setRenderHint(QPainter::Antialiasing);
-    for (int i = 1; i < size(); ++i) {
+    for (int i = std::max(from, 1); i < to; ++i) {
         const auto& a = arc(i);
         const auto colour = look.of(a);
         const double length =
@@ -119,7 +119,8 @@ void DialPicture::paintCells(QPainter& painter, const CellLook& look) const
             drawSign(painter, Sign::Lock, QRectF(at - QPointF(5, 5), QSizeF(10, 10)), readableOn(colour));
         }
     }
-    paintCentre(painter, look);
+    if (to == size())
+        paintCentre(painter, look);
     painter.setRenderHint(QPainter::Antialiasing, false);
 }
 

@@ -1,15 +1,28 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/pictures/picture.h"
 
+#include <algorithm>
+
 #include "app/style/theme.h"
 
 namespace kurvo::app {
 
 void Picture::paint(QPainter& painter, const CellColours& colours) const
 {
-    if (size() == 0)
-        return;
-    paintCells(painter, colours);
+    paintSome(painter, colours, 0, std::chrono::nanoseconds::max());
+}
+
+int Picture::paintSome(QPainter& painter, const CellColours& colours, int from, std::chrono::nanoseconds most) const
+{
+    constexpr int atOnce = 16;
+    const auto begin = std::chrono::steady_clock::now();
+    while (from < size()) {
+        const int to = std::min(from + atOnce, size());
+        paintCells(painter, colours, from, to);
+        from = to;
+        if (from < size() && std::chrono::steady_clock::now() - begin >= most)
+            return from;
+    }
     // Planned items on top of everything: faded and crossed through.
     const auto& plan = colours.place.plan;
     for (int index = 1; index < size() && !plan.empty(); ++index) {
@@ -27,6 +40,7 @@ void Picture::paint(QPainter& painter, const CellColours& colours) const
         painter.drawPath(outline);
         painter.setRenderHint(QPainter::Antialiasing, false);
     }
+    return from;
 }
 
 std::unique_ptr<Picture> layOutPicture(const Place& place, const QSizeF& size)

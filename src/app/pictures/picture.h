@@ -6,6 +6,7 @@
 #include <QPainter>
 #include <QPainterPath>
 
+#include <chrono>
 #include <memory>
 
 #include "app/pictures/class_colours.h"
@@ -32,10 +33,13 @@ public:
     virtual QPainterPath shape(int cell) const = 0;
     /// A point inside the cell and in none within it.
     virtual QPointF middle(int cell) const = 0;
-    /// Cells and labels. Not for a picture without cells.
-    virtual void paintCells(QPainter& painter, const CellLook& look) const = 0;
+    /// Cells and labels, from one cell to another in their order: one part after the other makes the same picture as
+    /// all at once. Not for a picture without cells.
+    virtual void paintCells(QPainter& painter, const CellLook& look, int from, int to) const = 0;
     /// Those of a place, and what is planned there.
     void paint(QPainter& painter, const CellColours& colours) const;
+    /// The same from this cell on, for so long. Gives the cell to go on with: size() when all is painted.
+    int paintSome(QPainter& painter, const CellColours& colours, int from, std::chrono::nanoseconds most) const;
 
 protected:
     /// The cross over what is planned.

@@ -63,20 +63,7 @@ PictureView::PictureView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor,
            &PlaceView::coloursChanged, placeView_, &PlaceView::litChanged);
     soon_.setSingleShot(true);
     soon_.setInterval(0);
-    connect(&soon_, &QTimer::timeout, this, [this] {
-        if (!next_) {
-            next_ = laidOut();
-            soon_.start();
-            return;
-        }
-        image_ = painted(next_.get());
-        picture_ = std::move(next_);
-        ++layouts_;
-        imageStale_ = false;
-        const auto* place = places_.place();
-        hoverCell_ = place && picture_ ? picture_->of(*place->tree, cursor_.hover()) : -1;
-        update();
-    });
+    connect(&soon_, &QTimer::timeout, this, &PictureView::takeStep);
     connect(&cursor_, &Cursor::selectionChanged, this, [this] {
         describe();
         update();
@@ -156,6 +143,33 @@ void PictureView::treeChanged()
     soon_.start();
 }
 
+/// Lays it out, then paints as many of its cells as fit between two events.
+void PictureView::takeStep()
+{
+    const auto* place = places_.place();
+    if (!next_) {
+        next_ = laidOut();
+        nextImage_ = blank();
+        nextCell_ = 0;
+        if (next_)
+            soon_.start();
+        return;
+    }
+    constexpr std::chrono::milliseconds most{5};
+    if (place) {
+        QPainter painter(&nextImage_);
+        nextCell_ = next_->paintSome(painter, CellColours(*place, places_.measure()), nextCell_, most);
+    }
+    if (place && nextCell_ < next_->size())
+        return soon_.start();
+    image_ = std::move(nextImage_);
+    picture_ = std::move(next_);
+    ++layouts_;
+    imageStale_ = false;
+    hoverCell_ = place && picture_ ? picture_->of(*place->tree, cursor_.hover()) : -1;
+    update();
+}
+
 std::unique_ptr<Picture> PictureView::laidOut() const
 {
     const auto* place = places_.place();
@@ -221,16 +235,26 @@ void PictureView::focusChanged()
 void PictureView::repaintCells()
 {
     imageStale_ = true;
+    if (next_) {
+        nextImage_ = blank();
+        nextCell_ = 0;
+    }
     update();
+}
+
+QImage PictureView::blank() const
+{
+    const auto ratio = devicePixelRatioF();
+    QImage image(size() * ratio, QImage::Format_RGB32);
+    image.setDevicePixelRatio(ratio);
+    image.fill(theme().window);
+    return image;
 }
 
 QImage PictureView::painted(const Picture* picture) const
 {
     const auto* place = places_.place();
-    const auto ratio = devicePixelRatioF();
-    QImage image(size() * ratio, QImage::Format_RGB32);
-    image.setDevicePixelRatio(ratio);
-    image.fill(theme().window);
+    auto image = blank();
     if (place && picture) {
         QPainter painter(&image);
         picture->paint(painter, CellColours(*place, places_.measure()));
@@ -336,7 +360,7 @@ void PictureView::resizeEvent(QResizeEvent*)
 bool PictureView::event(QEvent* e)
 {
     if (e->type() == QEvent::StyleChange || e->type() == QEvent::PaletteChange)
-        imageStale_ = true;
+        repaintCells();
     if (e->type() == QEvent::Show && !picture_)
         layOut();
     if (e->type() == QEvent::Gesture) {

@@ -67,7 +67,9 @@ private:
     void focusChanged();
     void repaintCells();
     std::unique_ptr<Picture> laidOut() const;
+    QImage blank() const;
     QImage painted(const Picture* picture) const;
+    void takeStep();
     void setHoverCell(int cell);
     void enter(int cell);
     void walk(int dx, int dy);
@@ -91,8 +93,10 @@ private:
     NodeId focus_ = noNode;                  ///< shown
     ViewState view_;                         ///< with which it was laid out
     QTimer soon_;                            ///< the next step towards the picture of a tree that has grown
-    std::unique_ptr<Picture> next_;          ///< laid out, not yet painted
-    const Scheme* scheme_ = nullptr;         ///< with which it was painted
+    std::unique_ptr<Picture> next_;          ///< laid out, and painted up to a cell
+    QImage nextImage_;
+    int nextCell_ = 0;
+    const Scheme* scheme_ = nullptr; ///< with which it was painted
     bool imageStale_ = true;
     int hoverCell_ = -1;
     unsigned layouts_ = 0;

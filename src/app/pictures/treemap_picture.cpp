@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
 #include <cmath>
 
 #include "app/pictures/picture.h"
@@ -48,7 +49,7 @@ public:
     }
 
 protected:
-    void paintCells(QPainter& painter, const CellLook& look) const override;
+    void paintCells(QPainter& painter, const CellLook& look, int from, int to) const override;
     void paintCross(QPainter& painter, int index) const override
     {
         const auto rect = pixels(tile(index).rect);
@@ -64,10 +65,11 @@ private:
     Treemap map_;
 };
 
-void TreemapPicture::paintCells(QPainter& painter, const CellLook& look) const
+void TreemapPicture::paintCells(QPainter& painter, const CellLook& look, int from, int to) const
 {
-    painter.fillRect(pixels(tile(0).rect), theme().window);
-    for (int i = 1; i < size(); ++i) {
+    if (from == 0)
+        painter.fillRect(pixels(tile(0).rect), theme().window);
+    for (int i = std::max(from, 1); i < to; ++i) {
         const auto& t = tile(i);
         if (t.kind == CellKind::Folder) {
             paintFolder(painter, t, look);
