@@ -29,7 +29,7 @@ int runHelper()
                  "programs; see the manual of kurvoctl.");
         return ExitUsage;
     }
-    constexpr int nice = 5; // the window that waits for it is drawn meanwhile
+    constexpr int nice = 10; // the window that waits for it is drawn meanwhile
     (void)::setpriority(PRIO_PROCESS, 0, nice);
     std::signal(SIGPIPE, SIG_IGN); // a window that is gone is an error to notice, not an end in the middle
     if (const auto served = serveRequest(STDIN_FILENO, STDOUT_FILENO, devices); !served) {

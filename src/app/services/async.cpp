@@ -71,7 +71,7 @@ Relay& relay()
 /// begins when a scan ends would keep a first picture waiting.
 void giveWay()
 {
-    constexpr int nice = 5; // as that of scans
+    constexpr int nice = 10; // as that of scans
     thread_local const int given = ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), nice);
     (void)given;
 }

@@ -187,7 +187,7 @@ void Walk::work(Worker& worker)
 {
     worker.tid = ::gettid();
     if (options_.background)
-        ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), 5);
+        ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), 10);
     while (take(worker)) {
         while (progress_.isPaused() && !isEnding()) {
             Lock lock(progress_.mutex_);
