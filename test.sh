@@ -48,17 +48,37 @@ count() {
     return 0
 }
 
-# side_by_side PRESET JOB...: two at a time, in this order; each a program and perhaps its filter. The longest come first.
+# What this kernel has not, in a machine of its own with one processor: FAT, and drives that a system runs from.
+machines() {
+    local machine
+    unset KURVO_OTHER_READER
+    for machine in fat root-drive encrypted; do
+        [ "$machine" = fat ] && grep -qw vfat /proc/filesystems && continue
+        count "release: Debian's kernel, $machine" timeout 900 "$root/tools/debian_kernel.sh" "$machine"
+    done
+}
+
+# side_by_side PRESET JOB...: two at a time, in this order; each a program and perhaps its filter, or "machines". The
+# longest come first.
 side_by_side() {
     local preset=$1 job
     shift
     for job in "$@"; do
         while [ "$(jobs -pr | wc -l)" -ge 2 ]; do wait -n || true; done
-        # shellcheck disable=SC2086 # a program and its filter
-        run "$preset" $job &
+        if [ "$job" = machines ]; then
+            machines &
+        else
+            # shellcheck disable=SC2086 # a program and its filter
+            run "$preset" $job &
+        fi
     done
     wait
 }
+machines=() # only root may start them
+if [ "$(id -u)" -eq 0 ]; then
+    machines=(machines)
+    "$root/tools/debian_kernel.sh" install
+fi
 everything=(app_tests "core_tests [act]" "core_tests ~[act]" model_tests terminal_tests cli_tests demo_tests)
 
 # built PRESET TARGET...: builds, and says how long that took.
@@ -73,15 +93,8 @@ built release kurvo kurvoctl kurvo-make-demo kurvo-tour tests
 count "what is installed, as the field's checkers see it" "$root/packaging/check.sh"
 # Every snapshot that a test leaves behind is read by another program as well.
 export KURVO_OTHER_READER=$root/tools/read_snapshot.py
-side_by_side release "${everything[@]}"
+side_by_side release "${machines[@]}" "${everything[@]}"
 unset KURVO_OTHER_READER
-# What this kernel has not: FAT, and a system of its own on a drive that may be read directly.
-if [ "$(id -u)" -eq 0 ]; then
-    for machine in fat root-drive encrypted; do
-        [ "$machine" = fat ] && grep -qw vfat /proc/filesystems && continue
-        count "release: Debian's kernel, $machine" timeout 600 "$root/tools/debian_kernel.sh" "$machine"
-    done
-fi
 if [ "${1:-}" = --sanitizers ]; then
     built asan tests
     side_by_side asan "${everything[@]}"

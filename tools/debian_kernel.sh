@@ -4,6 +4,7 @@
 # machine at hand lacks.
 #   tools/debian_kernel.sh fat [FILTER]   core tests as root, with FAT (default: [fat])
 #   tools/debian_kernel.sh root-drive     the drive that a system runs from, ext4 on a disk of its own
+#   tools/debian_kernel.sh install        only what a run needs is installed
 #   tools/debian_kernel.sh encrypted      the same, on a logical volume on an encrypted disk
 # Prints what the tests say, and fails where they did not pass. Needs apt-get and root once, to install the machine; the kernel is unpacked beside the build,
 # not installed.
@@ -13,6 +14,7 @@ root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 wish=${1:-fat}
 filter=${2:-[fat]}
 install_missing cryptsetup-bin dmsetup dosfstools busybox-static kmod qemu-system-x86
+[ "$wish" = install ] && exit
 build release core_tests app_tests kurvoctl >&2
 
 kernel=$root/build/debian-kernel

@@ -12,6 +12,7 @@
 #include <QSlider>
 #include <QWheelEvent>
 
+#include "app/pictures/picture.h"
 #include "app/style/words.h"
 #include "app/window_fixture.h"
 #include "core/snapshot/catalogue.h"
@@ -70,6 +71,41 @@ struct PictureWindow : Window {
 };
 
 } // namespace
+
+TEST_CASE("a picture painted a few cells at a time is the one that is painted at once", "[window][picture]")
+{
+    PictureWindow w;
+    for (int i = 0; i < 120; ++i)
+        w.t.file("place/many/" + std::to_string(i), static_cast<std::uint64_t>(20000 + 900 * i));
+    w.scan(w.p);
+    w.models().plan.planTrash(w.node(w.p + "/films/a.mkv")); // crossed through, above all others
+    const auto kind = GENERATE(app::PictureKind::Treemap, app::PictureKind::Sunburst);
+    w.models().view.setPicture(kind);
+    const QSize size(700, 500);
+    const auto picture = app::layOutPicture(*w.place(), size);
+    REQUIRE(picture->size() > 50);
+    const app::CellColours colours(*w.place(), Measure::Disk);
+    const auto image = [&size] {
+        QImage blank(size, QImage::Format_RGB32);
+        blank.fill(Qt::black);
+        return blank;
+    };
+    auto atOnce = image(), inSteps = image();
+    {
+        QPainter painter(&atOnce);
+        picture->paint(painter, colours);
+    }
+    int steps = 0;
+    for (int cell = 0; cell < picture->size(); ++steps) {
+        QPainter painter(&inSteps);
+        const int next = picture->paintSome(painter, colours, cell, std::chrono::nanoseconds(0));
+        REQUIRE(next > cell);
+        cell = next;
+    }
+    CHECK(steps > 3);
+    CHECK(inSteps == atOnce);
+    CHECK(atOnce != image());
+}
 
 TEST_CASE("the sunburst by mouse: select, into, the centre is the way up", "[window][picture]")
 {

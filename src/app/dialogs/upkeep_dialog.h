@@ -38,7 +38,7 @@ private:
     QLabel *timer_, *problems_, *says_, *looked_;
     UpkeepItems* items_;
     QPushButton *look_, *run_, *switch_, *edit_, *undo_, *remove_;
-    std::string chosen_; ///< name of the current rule
+    std::string chosen_;                           ///< name of the current rule
     std::shared_ptr<const UpkeepOutcome> outcome_; ///< of the last look at it
 };
 

@@ -12,8 +12,10 @@
 #include <unistd.h>
 
 #include <atomic>
+#include <cstdlib>
 #include <cstring>
 #include <filesystem>
+#include <set>
 #include <thread>
 
 #include "core/direct/crc32c.h"
@@ -362,6 +364,54 @@ TEST_CASE("tables: every byte may lie, and reading ends all the same", "[direct]
         flip(at);
     for (std::uint64_t at = table; at < table + 40 * 256; at += 7) // inodes
         flip(at);
+}
+
+TEST_CASE("tables: a name with a slash or a NUL in it is none, wherever that stands", "[direct]")
+{
+    const TestFolder t;
+    for (int length = 1; length <= 20; ++length)
+        t.file("in/" + std::string(static_cast<std::size_t>(length), 'n'));
+    const auto image = t / "image";
+    if (std::system(
+            ("mke2fs -q -F -b 4096 -O ^metadata_csum -d " + t / "in" + " " + image + " 4M 2>/dev/null").c_str()) != 0)
+        return; // not installed
+    const auto good = readAll(image);
+    const UniqueFd fd(::open(image.c_str(), O_RDWR | O_CLOEXEC));
+    const auto drive = Ext4Drive::open(UniqueFd(::open(image.c_str(), O_RDONLY | O_CLOEXEC)));
+    REQUIRE(drive);
+    Ext4Reader reader(*drive, {std::int64_t{1} << 40, 0});
+    std::set<std::string> names;
+    const auto isRead = [&] {
+        names.clear();
+        return reader.readFolder(2, 0, nullptr, [&](std::uint64_t, std::string_view name) { names.emplace(name); });
+    };
+    REQUIRE(isRead());
+    CHECK(names.size() == 21); // and lost+found
+    const auto isReadWith = [&](std::size_t at, char letter) {
+        REQUIRE(::pwrite(fd.get(), &letter, 1, static_cast<off_t>(at)) == 1);
+        const bool read = isRead();
+        REQUIRE(::pwrite(fd.get(), good.data() + at, 1, static_cast<off_t>(at)) == 1);
+        return read;
+    };
+    for (std::size_t length = 1; length <= 20; ++length) {
+        const std::string name(length, 'n');
+        const auto entry =
+            good.find(static_cast<char>(length) + std::string("\1") + name); // length and kind, then the name
+        REQUIRE(entry != good.npos);
+        for (std::size_t i = 0; i < length; ++i) {
+            INFO(length << " " << i);
+            const auto at = entry + 2 + i;
+            CHECK_FALSE(isReadWith(at, '/'));
+            CHECK_FALSE(isReadWith(at, '\0'));
+            for (const char beside : {'0', '\xAF', '\x80', '\1'}) {
+                auto changed = name;
+                changed[i] = beside;
+                CHECK(isReadWith(at, beside));
+                CHECK(names.contains(changed));
+            }
+        }
+    }
+    CHECK_FALSE(isReadWith(good.find("\1\1n") + 2, '.')); // only the first two entries may have that name
 }
 
 TEST_CASE("tables and folders are read ahead, and then are in memory", "[direct][mount]")
