@@ -233,12 +233,16 @@ TEST_CASE("carrying out can be paused, goes on, and stops after the item in work
     w.click("carryOut");
     w.click("pausePlan");
     REQUIRE(Window::until([&] { return w.child<QPushButton>("pausePlan")->text() == "Resume"; }));
-    QTest::qWait(150); // what was written until the pause has been told
-    REQUIRE(w.models().runner.planJob());
-    const auto before = w.models().runner.planJob()->progress.movedNow;
-    QTest::qWait(150);
-    REQUIRE(w.models().runner.planJob());
-    CHECK(w.models().runner.planJob()->progress.movedNow == before);
+    // What is being written when the pause comes is still told of; then nothing more is.
+    REQUIRE(Window::until([&] {
+        const auto moved = [&w] {
+            const auto* job = w.models().runner.planJob();
+            return job ? std::optional(job->progress.movedNow) : std::nullopt;
+        };
+        const auto before = moved();
+        QTest::qWait(300);
+        return before && moved() == before;
+    }));
     w.click("stopPlan");
     CHECK(w.child<QPushButton>("stopPlan")->isEnabled() == false);
     w.settle();
