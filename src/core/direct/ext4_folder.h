@@ -54,11 +54,11 @@ public:
     /// `since`: what was changed then or later is not believed.
     Ext4Reader(std::shared_ptr<const Ext4Drive> drive, Moment since) : drive_(std::move(drive)), since_(since) { }
 
-    /// Calls `take(inode, name)` for each name in the folder but "." and ".."; `name` is
-    /// good during the call, and ends in no NUL. `above`: the folder it was found in, 0 where that is not known.
-    /// `known`: what its inode was when it was met; null: it is read. False where the tables cannot be believed: a
-    /// checksum that does not hold, encrypted names, anything that cannot be; then what was taken is to be forgotten.
-    /// What was taken is true only if readInodes() says afterwards that the folder stood still.
+    /// Calls `take(inode, name)` for each name in the folder but "." and ".."; `name` is good during the call, and ends
+    /// in no NUL. `above`: the folder it was found in, 0 where that is not known. `known`: what its inode was when it
+    /// was met; null: it is read. False where the tables cannot be believed: a checksum that does not hold, encrypted
+    /// names, anything that cannot be; then what was taken is to be forgotten. What was taken is true only if
+    /// readInodes() says afterwards that the folder stood still.
     template <typename Take>
     bool readFolder(std::uint64_t folder, std::uint64_t above, const Ext4Inode* known, const Take& take)
     {
