@@ -84,6 +84,7 @@ MainWindow::MainWindow(AppFolders folders)
         QScroller::grabGesture(area->viewport(), QScroller::TouchGesture);
     setStage(Stage::Scan);
     restoreSettings();
+    theme_.laySheet();
     sayInTitle();
     refreshCommands();
     keepChronicle(this, models_);
@@ -265,7 +266,7 @@ MainWindow::~MainWindow()
 {
     qApp->removeEventFilter(this);
     hide();
-    delete takeCentralWidget();
+    delete centralWidget();
 }
 
 void MainWindow::setStage(Stage stage)

@@ -221,6 +221,18 @@ ThemeControl::ThemeControl(QObject* parent) : QObject(parent)
     askPortal();
 }
 
+ThemeControl::~ThemeControl()
+{
+    if (laid_)
+        qApp->setStyleSheet(QString());
+}
+
+void ThemeControl::laySheet()
+{
+    laid_ = true;
+    qApp->setStyleSheet(styleSheet(current));
+}
+
 void ThemeControl::askPortal()
 {
     auto bus = QDBusConnection::sessionBus();
@@ -295,7 +307,14 @@ void ThemeControl::apply()
         p.setColor(QPalette::Disabled, role, current.textSecond);
     QApplication::setPalette(p);
     QApplication::setFont(fontOf(13));
-    qApp->setStyleSheet(styleSheet(current));
+    // To the window itself, which is there already: told by the event loop, it came after the sheet, which kept it out.
+    for (auto* window : QApplication::topLevelWidgets())
+        for (const auto changed : {QEvent::ApplicationPaletteChange, QEvent::ApplicationFontChange}) {
+            QEvent event(changed);
+            QCoreApplication::sendEvent(window, &event);
+        }
+    if (laid_)
+        laySheet();
     emit changed();
 }
 

@@ -11,6 +11,7 @@ using namespace kurvo::app;
 TEST_CASE("a box to tick is seen in every theme, and whether it is ticked", "[contrast]")
 {
     ThemeControl control;
+    control.laySheet();
     const auto choice = GENERATE(ThemeChoice::Light, ThemeChoice::Dark);
     control.setMoreContrast(GENERATE(false, true));
     control.choose(choice);
