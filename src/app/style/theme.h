@@ -51,8 +51,8 @@ class ThemeControl : public QObject {
 public:
     explicit ThemeControl(QObject* parent = nullptr);
     ~ThemeControl() override;
-    /// Lays the style sheet over the application, where it stays until this is gone. To be called when a window has been
-    /// put together: under a sheet each widget that gets another parent looks up all that is in it again.
+    /// Lays the style sheet over the application, where it stays until this is gone. To be called when a window has
+    /// been put together: under a sheet each widget that gets another parent looks up all that is in it again.
     void laySheet();
     void choose(ThemeChoice choice);
     ThemeChoice choice() const { return choice_; }
@@ -73,7 +73,7 @@ private:
 
     ThemeChoice choice_ = ThemeChoice::System;
     std::optional<std::pair<bool, bool>> applied_; ///< dark, more contrast
-    bool laid_ = false;                           ///< the sheet
+    bool laid_ = false;                            ///< the sheet
     bool systemDark_ = false, systemContrast_ = false, moreContrast_ = false;
 };
 
