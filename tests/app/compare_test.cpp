@@ -13,6 +13,7 @@
 #include "app/panels/history_panel.h"
 #include "app/services/snapshot_timer.h"
 #include "app/style/empty_page.h"
+#include "app/style/words.h"
 #include "core/base/figures.h"
 #include "core/snapshot/catalogue.h"
 #include "window_fixture.h"
@@ -126,7 +127,7 @@ TEST_CASE_METHOD(CompareWindow, "compare: what changed since the scan before, by
     CHECK(text("compareApart").contains("grown 4.0"));
     CHECK(text("compareApart").contains("shrunk 3.0"));
     CHECK(text("compareApart").contains("moved 4.0"));
-    CHECK(text("explanation").contains("old.iso"));
+    CHECK(text("explanation").contains(app::inOneLine("old.iso")));
     hasRow("cache +4.00 MiB");
     hasRow(QStringLiteral("old.iso ") + QChar(0x2212) + "3.00 MiB vanished");
 

@@ -7,6 +7,7 @@
 #include "app/pictures/picture.h"
 #include "app/services/async.h"
 #include "app/style/theme.h"
+#include "app/style/typeface.h"
 #include "app/style/words.h"
 #include "core/base/text.h"
 #include "core/explore/type_table.h"
@@ -109,7 +110,7 @@ QByteArray sheetSvg(const Place& place, const Legend& legend, const QSize& size)
         QPainter painter(&svg);
         paintSheet(painter, QRectF(QPointF(), size), place, legend, true);
     }
-    return buffer.data();
+    return withKnownFamily(buffer.data());
 }
 
 QByteArray listCsv(const FileTree& tree, const std::vector<NodeId>& entries)

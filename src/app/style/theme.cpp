@@ -22,6 +22,7 @@
 #include <utility>
 
 #include "app/style/tick_style.h"
+#include "app/style/typeface.h"
 
 namespace kurvo::app {
 namespace {
@@ -324,7 +325,7 @@ QFont fontOf(int pixels, QFont::Weight weight)
     static QHash<std::pair<int, int>, QFont> kept;
     auto& font = kept[{pixels, static_cast<int>(weight)}];
     if (font.pixelSize() != pixels || font.weight() != weight) {
-        font.setFamilies({"Inter", "Noto Sans", "DejaVu Sans", "sans-serif"});
+        font.setFamilies(typeface());
         font.setPixelSize(pixels);
         font.setWeight(weight);
         (void)QFontMetrics(font).horizontalAdvance(QLatin1Char('0'));

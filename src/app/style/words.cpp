@@ -26,6 +26,18 @@ QString toText(std::string_view bytes)
     return QString::fromStdString(displayText(bytes));
 }
 
+QString inOneLine(const QString& name)
+{
+    constexpr QChar wordJoiner(0x2060);
+    QString joined;
+    for (const QChar c : name) {
+        joined += c;
+        if (!c.isLetterOrNumber() && !c.isMark() && !c.isSurrogate())
+            joined += wordJoiner;
+    }
+    return joined;
+}
+
 void setSizeUnits(SizeUnits units)
 {
     chosenUnits = units;

@@ -17,6 +17,9 @@ namespace kurvo::app {
 /// Bytes of a name or path, made fit to be shown.
 QString toText(std::string_view bytes);
 
+/// A name that is not taken apart at its dots and dashes where a text is wrapped.
+QString inOneLine(const QString& name);
+
 /// Sizes in the units chosen in the menu.
 void setSizeUnits(SizeUnits units);
 SizeUnits sizeUnits();

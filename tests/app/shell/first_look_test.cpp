@@ -4,6 +4,7 @@
 
 #include <QApplication>
 
+#include "app/style/typeface.h"
 #include "app/window_fixture.h"
 
 using namespace kurvo;
@@ -41,7 +42,7 @@ TEST_CASE("the window has its typeface and its colours from the first moment", "
     w.window->themeControl().choose(dark ? app::ThemeChoice::Dark : app::ThemeChoice::Light);
     CHECK(w.window->palette().color(QPalette::WindowText) == app::theme().text);
     for (const auto* widget : w.window->findChildren<QWidget*>())
-        if (widget->isVisible() && (widget->font().families().first() != "Inter" || widget->font().pixelSize() < 11))
+        if (widget->isVisible() && (widget->font().families() != app::typeface() || widget->font().pixelSize() < 11))
             FAIL_CHECK(widget->metaObject()->className()
                        << " " << widget->objectName().toStdString() << ": "
                        << widget->font().families().join(", ").toStdString() << " " << widget->font().pixelSize());

@@ -369,10 +369,11 @@ void CompareStage::refreshExplanation()
     for (std::size_t i = 0; i < std::min(most, places.nodes.size()); ++i) {
         const auto node = places.nodes[i];
         const auto path = c->tree()->path(node);
+        const auto name = cutMiddle(toText(c->tree()->label(node)), fontOf(13, QFont::Bold), 260);
         links << QStringLiteral(
                      "<nobr><a href='%1' style='color:%2; text-decoration:none'><b>%3</b></a>&nbsp;%4</nobr>")
                      .arg(node)
-                     .arg(theme().text.name(), toText(c->tree()->label(node)).toHtmlEscaped(),
+                     .arg(theme().text.name(), inOneLine(name).toHtmlEscaped(),
                           signedText(c->net(node, models_.places.measure()), models_.places.measure())
                               .replace(' ', QChar::Nbsp));
     }
