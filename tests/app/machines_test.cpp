@@ -24,13 +24,14 @@ using app::Stage;
 
 namespace {
 
-/// Runs what would be run on the other machine here; `path`: where its programs are.
+/// Runs what would be run on the other machine here; `path`: where its programs are; `as`: what makes it another
+/// user's.
 struct ThisMachine {
     TestFolder t;
-    explicit ThisMachine(const std::string& path)
+    explicit ThisMachine(const std::string& path, const std::string& as = {})
     {
         t.text("ssh", "#!/bin/sh\nfor last; do :; done\nPATH='" + path + "':/usr/bin:/bin; export PATH\nTMPDIR='" +
-                          t.folder("tmp") + "'; export TMPDIR\nexec /bin/sh -c \"$last\"\n");
+                          t.folder("tmp") + "'; export TMPDIR\nexec " + as + "/bin/sh -c \"$last\"\n");
         ::chmod((t / "ssh").c_str(), 0755);
         ::setenv("KURVO_SSH", (t / "ssh").c_str(), 1);
     }
@@ -69,6 +70,31 @@ TEST_CASE("a place on another machine is scanned, kept and shown", "[window][mac
     CHECK(w.place()->fromSnapshot);
     CHECK(w.place()->tree->sums(rootNode).files == 1);
     CHECK(readCatalogue(w.folders.snapshots()).entries.size() == 1);
+}
+
+TEST_CASE("what could not be read on another machine is told when its scan has ended", "[window][machines]")
+{
+    Window w;
+    w.t.file("there/films/long.mkv", 900000);
+    w.t.file("there/locked/key", 10);
+    const bool several = GENERATE(false, true);
+    if (several)
+        w.t.file("there/shut/key", 10);
+    for (const auto* folder : {"there/locked", "there/shut"})
+        (void)::chmod((w.t / folder).c_str(), 0);
+    ::chmod(w.t.path().c_str(), 0755);
+    const ThisMachine machine(programs, ::geteuid() == 0 ? "setpriv --reuid 65534 --regid 65534 --clear-groups " : "");
+    ::chmod(machine.t.path().c_str(), 0755);
+    w.models().scans.scanMachine(*parseAddress("desk:" + (w.t / "there")), false);
+    w.settle();
+    REQUIRE(w.place());
+    CHECK(w.place()->tree->sums(rootNode).unreadable == (several ? 2 : 1));
+    CHECK(w.notice().contains(several ? "2 entries could not be read" : "locked could not be read"));
+    CHECK(w.notice().contains("missing from all figures"));
+    w.window->setStage(Stage::Explore);
+    CHECK(w.child<QPushButton>("notRead")->text().contains(several ? "2 not read" : "1 not read"));
+    for (const auto* folder : {"there/locked", "there/shut"})
+        (void)::chmod((w.t / folder).c_str(), 0700);
 }
 
 TEST_CASE("a place on another machine grows while it is scanned, and nothing jumps at its end", "[window][machines]")

@@ -408,10 +408,10 @@ void Dossier::fillFacts(const Place& place, NodeId node)
         const auto growth = place.earlier->growth(tree, node, Measure::Disk);
         const bool isNew = place.earlier->earlier(node) == noNode;
         const auto change = sizeText(static_cast<std::uint64_t>(growth < 0 ? -growth : growth));
-        addFact(tr("Growth"),
-                isNew         ? tr("new since %1").arg(whenText(place.earlierTaken))
-                : growth == 0 ? tr("none since %1").arg(whenText(place.earlierTaken))
-                              : tr("%1%2 since %3").arg(growth > 0 ? "+" : "−", change, whenText(place.earlierTaken)));
+        const auto when = whenText(place.earlierTaken).replace(' ', QChar::Nbsp); // in one line
+        addFact(tr("Growth"), isNew         ? tr("new since %1").arg(when)
+                              : growth == 0 ? tr("none since %1").arg(when)
+                                            : tr("%1%2 since %3").arg(growth > 0 ? "+" : "−", change, when));
     }
     if (folder) {
         const auto& sums = tree.sums(node);

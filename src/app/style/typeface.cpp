@@ -103,13 +103,10 @@ bool loadOwn()
 
 const QStringList& typeface()
 {
-    static const QStringList families = [] {
-        QStringList all{QString::fromLatin1(known), QStringLiteral("Noto Sans"), QStringLiteral("DejaVu Sans"),
-                        QStringLiteral("sans-serif")};
-        if (loadOwn())
-            all.prepend(QString::fromLatin1(own));
-        return all;
-    }();
+    // Where it cannot be had, others that draw each letter by itself come before Inter as it is.
+    static const QStringList families{QString::fromLatin1(loadOwn() ? own : "Noto Sans"), QStringLiteral("Noto Sans"),
+                                      QStringLiteral("DejaVu Sans"), QString::fromLatin1(known),
+                                      QStringLiteral("sans-serif")};
     return families;
 }
 
