@@ -13,7 +13,6 @@
 #include "app/services/async.h"
 #include "app/services/desktop.h"
 #include "app/services/log.h"
-#include "app/services/program_pages.h"
 #include "app/shell/instance.h"
 #include "app/shell/main_window.h"
 #include "app/shell/tell_upkeep.h"
@@ -76,7 +75,6 @@ int main(int argc, char** argv)
 {
     if (argc == 2 && std::string_view(argv[1]) == "--tell-upkeep") // needs no display
         return tellUpkeep(argc, argv);
-    bringProgramIn();
     giveMemoryBack();
     const CarriedCache cache; // before anything looks for fonts
     QApplication application(argc, argv);
