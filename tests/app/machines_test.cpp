@@ -67,6 +67,7 @@ TEST_CASE("a place on another machine is scanned, kept and shown", "[window][mac
     QTest::keyClicks(address, QString::fromStdString("warden@desk:" + (w.t / "there")));
     QTest::keyClick(address, Qt::Key_Return);
     REQUIRE(Window::until([&] { return w.place() && w.place()->info.place == w.t / "there"; }));
+    w.settle(); // it grew until then
     CHECK(w.place()->fromSnapshot);
     CHECK(w.place()->tree->sums(rootNode).files == 1);
     CHECK(readCatalogue(w.folders.snapshots()).entries.size() == 1);

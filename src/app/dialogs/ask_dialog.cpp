@@ -48,9 +48,4 @@ QPushButton* AskDialog::addWays(const QString& leave, const QString& leaveName, 
     return stay;
 }
 
-QString breakable(const QString& path)
-{
-    return QString(path).replace(QLatin1Char('/'), QStringLiteral("/\u200B"));
-}
-
 } // namespace kurvo::app

@@ -27,7 +27,4 @@ private:
     QVBoxLayout* layout_;
 };
 
-/// A path that breaks where people read it.
-QString breakable(const QString& path);
-
 } // namespace kurvo::app

@@ -3,6 +3,8 @@
 
 #include <QCheckBox>
 
+#include "app/style/words.h"
+
 namespace kurvo::app {
 
 GuardDialog::GuardDialog(const QString& path, const QString& reason, const Advice& advice, QWidget* parent)

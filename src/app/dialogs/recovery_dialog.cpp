@@ -5,6 +5,9 @@
 
 #include <algorithm>
 
+#include "app/style/selectable_label.h"
+#include "app/style/words.h"
+
 namespace kurvo::app {
 
 RecoveryDialog::RecoveryDialog(const QStringList& sentences, bool waiting, QWidget* parent)
@@ -13,11 +16,8 @@ RecoveryDialog::RecoveryDialog(const QStringList& sentences, bool waiting, QWidg
     addText(tr("Kurvo was interrupted while carrying out a plan"), "heading");
     addText(waiting ? tr("Nothing is lost. Some of it still waits:") : tr("Nothing is lost. What became of each step:"),
             "second");
-    auto* lines = new QLabel;
+    auto* lines = new SelectableLabel;
     lines->setObjectName("recovered");
-    lines->setTextFormat(Qt::PlainText);
-    lines->setWordWrap(true);
-    lines->setTextInteractionFlags(Qt::TextSelectableByMouse);
     QStringList shown;
     for (const auto& sentence : sentences)
         shown << breakable(sentence);

@@ -46,9 +46,11 @@ DescentView::DescentView(PlaceStore& places, TreeUpdater& trees, Cursor& cursor,
     auto* calloutLayout = new QVBoxLayout(callout_);
     calloutLayout->setContentsMargins(10, 8, 8, 8);
     calloutText_->setWordWrap(true);
+    calloutText_->setTextFormat(Qt::RichText);
     calloutLayout->addWidget(calloutText_);
     passed_->setObjectName("passed");
     passed_->setWordWrap(true);
+    passed_->setTextFormat(Qt::RichText);
     passed_->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
     typing_->setObjectName("typing");
     typing_->setProperty("role", "small");

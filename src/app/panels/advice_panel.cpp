@@ -10,6 +10,7 @@
 
 #include "app/model/node_ref.h"
 #include "app/services/async.h"
+#include "app/style/selectable_label.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
 #include "core/base/patience.h"
@@ -18,7 +19,7 @@ namespace kurvo::app {
 
 AdvicePanel::AdvicePanel(PlaceStore& places, Notices& notices, Knowledge& knowledge, QWidget* parent)
     : QWidget(parent), places_(places), notices_(notices), knowledge_(knowledge), level_(new QLabel), text_(new QLabel),
-      command_(new QLabel), copy_(new QPushButton(tr("Copy"))), commandRow_(new QWidget), evidence_(new QLabel)
+      command_(new SelectableLabel), copy_(new QPushButton(tr("Copy"))), commandRow_(new QWidget), evidence_(new QLabel)
 {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -30,9 +31,6 @@ AdvicePanel::AdvicePanel(PlaceStore& places, Notices& notices, Knowledge& knowle
     text_->setObjectName("adviceText");
     text_->setWordWrap(true);
     command_->setObjectName("adviceCommand");
-    command_->setWordWrap(true);
-    command_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    command_->setTextFormat(Qt::PlainText);
     copy_->setObjectName("copyCommand");
     copy_->setToolTip(tr("Copy the command"));
     evidence_->setObjectName("adviceEvidence");
@@ -74,7 +72,7 @@ void AdvicePanel::fill(const Advice& advice, const std::optional<Protection>& pr
     text_->setText(QString::fromStdString(advice.what + " " + advice.action));
     const auto command = QString::fromStdString(advice.command);
     command_->setProperty("command", command);
-    command_->setText(QString(command).replace(QLatin1Char('/'), QStringLiteral("/\u200B")));
+    command_->setText(breakable(command));
     command_->setFont(fontOf(11));
     commandRow_->setVisible(!command.isEmpty());
     QStringList lines;

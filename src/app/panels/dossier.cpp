@@ -13,6 +13,7 @@
 #include "app/services/async.h"
 #include "app/services/listen.h"
 #include "app/style/key_shown.h"
+#include "app/style/selectable_label.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
 #include "core/base/patience.h"
@@ -48,9 +49,9 @@ void FamilyBar::paintEvent(QPaintEvent*)
 }
 
 Dossier::Dossier(Models& models, QWidget* parent)
-    : QFrame(parent), models_(models), name_(new QLabel), path_(new QLabel), size_(new QLabel), shares_(new QLabel),
-      mixTitle_(new QLabel(tr("What is in it"))), mix_(new FamilyBar), mixText_(new QLabel), facts_(new QGridLayout),
-      mark_(new MarkPanel(models_.places, models_.view)),
+    : QFrame(parent), models_(models), name_(new QLabel), path_(new SelectableLabel), size_(new QLabel),
+      shares_(new QLabel), mixTitle_(new QLabel(tr("What is in it"))), mix_(new FamilyBar), mixText_(new QLabel),
+      facts_(new QGridLayout), mark_(new MarkPanel(models_.places, models_.view)),
       advice_(new AdvicePanel(models_.places, models_.notices, models_.knowledge)),
       history_(new HistoryPanel(models_.places, models_.snapshots, models_.folders)), note_(new QLabel),
       plan_(new QPushButton), open_(new QPushButton(tr("Open"))), show_(new QPushButton(tr("Show in file manager"))),
@@ -64,8 +65,6 @@ Dossier::Dossier(Models& models, QWidget* parent)
     name_->setObjectName("dossierName");
     name_->setWordWrap(true);
     path_->setProperty("role", "small");
-    path_->setWordWrap(true);
-    path_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     size_->setProperty("role", "big");
     size_->setObjectName("dossierSize");
     shares_->setProperty("role", "second");
@@ -159,10 +158,8 @@ QLabel* Dossier::addFact(const QString& name, const QString& value, const QStrin
     auto* left = new QLabel(name);
     left->setProperty("role", "second");
     left->setAlignment(Qt::AlignTop);
-    auto* right = new QLabel(value);
-    right->setWordWrap(true);
+    auto* right = new SelectableLabel(value);
     right->setToolTip(tip);
-    right->setTextInteractionFlags(Qt::TextSelectableByMouse);
     facts_->addWidget(left, row, 0);
     facts_->addWidget(right, row, 1);
     return right;
@@ -274,7 +271,7 @@ void Dossier::showName(const Place& place, NodeId node, bool isAll)
     path_->setToolTip(path);
     if (path.size() > 220)
         path = path.left(90) + QStringLiteral(" … ") + path.right(120);
-    path_->setText(path.replace(QLatin1Char('/'), QStringLiteral("/\u200B")));
+    path_->setText(breakable(path));
 }
 
 /// Several items: their sum, in which nothing counts twice.
@@ -373,9 +370,8 @@ void Dossier::showFromDisk(const FileFacts& facts, NodeId node)
         addFact(tr("Permissions"), permissions,
                 QStringLiteral("%1").arg(facts.stat.mode & 07777, 4, 8, QLatin1Char('0')));
     if (!facts.linkTarget.empty())
-        addFact(tr("Links to"),
-                (facts.linkBroken ? tr("%1 (nothing is there)") : QStringLiteral("%1"))
-                    .arg(toText(facts.linkTarget).replace(QLatin1Char('/'), QStringLiteral("/\u200B"))));
+        addFact(tr("Links to"), (facts.linkBroken ? tr("%1 (nothing is there)") : QStringLiteral("%1"))
+                                    .arg(breakable(toText(facts.linkTarget))));
     QStringList why;
     if (facts.compressed)
         why << tr("compressed by the filesystem");
@@ -459,15 +455,12 @@ void Dossier::fillLinks(const Place& place, NodeId node)
         const auto known = others.size();
         if (known > 3)
             others = others.mid(0, 3) << tr("and %1 more").arg(set.count - 4);
-        addFact(tr("Links"),
-                known > 0
-                    ? tr("%1 in all:\n%2")
-                          .arg(set.links)
-                          .arg(others.join(QLatin1Char('\n')).replace(QLatin1Char('/'), QStringLiteral("/\u200B")))
-                    : tr("%1 in all, the others outside of this place").arg(set.links));
+        addFact(tr("Links"), known > 0
+                                 ? tr("%1 in all:\n%2").arg(set.links).arg(breakable(others.join(QLatin1Char('\n'))))
+                                 : tr("%1 in all, the others outside of this place").arg(set.links));
         const NodeId counted = tree.countedAt(node);
         if (counted != node && counted != noNode)
-            addFact(tr("Counted at"), toText(tree.path(counted)).replace(QLatin1Char('/'), QStringLiteral("/\u200B")));
+            addFact(tr("Counted at"), breakable(toText(tree.path(counted))));
     }
 }
 

@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/services/listen.h"
+#include "app/style/selectable_label.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
 
@@ -34,8 +35,8 @@ LeadPanel::LeadPanel(LeadFinder& finder, PlaceStore& places, PlanModel& plan, No
     : QFrame(parent), finder_(finder), places_(places), plan_(plan), notices_(notices),
       rows_(new LeadRows(finder, places, this)), title_(new QLabel(tr("What stands out"))), sums_(new QLabel),
       list_(new QListView), rest_(new QPushButton), brought_(new QPushButton), facts_(new QFrame),
-      sentence_(new QLabel), where_(new QLabel), why_(new QLabel), command_(new QLabel), step_(new QPushButton),
-      go_(new QPushButton(tr("Go there"))), aside_(new QPushButton(tr("Put aside…")))
+      sentence_(new QLabel), where_(new SelectableLabel), why_(new QLabel), command_(new SelectableLabel),
+      step_(new QPushButton), go_(new QPushButton(tr("Go there"))), aside_(new QPushButton(tr("Put aside…")))
 {
     setProperty("role", "panel");
     setObjectName("leadPanel");
@@ -59,13 +60,9 @@ LeadPanel::LeadPanel(LeadFinder& finder, PlaceStore& places, PlanModel& plan, No
     sentence_->setWordWrap(true);
     sentence_->setObjectName("leadSentence");
     where_->setProperty("role", "small");
-    where_->setWordWrap(true);
-    where_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     why_->setProperty("role", "second");
     why_->setWordWrap(true);
-    command_->setWordWrap(true);
     command_->setProperty("role", "code");
-    command_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     step_->setProperty("role", "primary");
     step_->setObjectName("leadStep");
     go_->setObjectName("leadGo");
@@ -229,11 +226,10 @@ void LeadPanel::showCurrent()
     sentence_->setText(sentence);
     where_->setVisible(!lead->where.empty());
     where_->setToolTip(toText(lead->where));
-    auto where = toText(lead->where);
-    where_->setText(where.replace(QLatin1Char('/'), QStringLiteral("/\u200B")));
+    where_->setText(breakable(toText(lead->where)));
     why_->setText(QString::fromStdString(lead->why + " " + lead->next));
     command_->setVisible(!lead->command.empty());
-    command_->setText(toText(lead->command));
+    command_->setText(breakable(toText(lead->command)));
     const bool here = !lead->nodes.empty();
     go_->setVisible(here);
     const auto* place = places_.place();

@@ -98,6 +98,7 @@ private:
 
 void DialPicture::paintCells(QPainter& painter, const CellLook& look, int from, int to) const
 {
+    painter.setLayoutDirection(Qt::LeftToRight); // as rows draw names
     painter.setRenderHint(QPainter::Antialiasing);
     for (int i = std::max(from, 1); i < to; ++i) {
         const auto& a = arc(i);

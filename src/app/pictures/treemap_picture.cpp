@@ -67,6 +67,7 @@ private:
 
 void TreemapPicture::paintCells(QPainter& painter, const CellLook& look, int from, int to) const
 {
+    painter.setLayoutDirection(Qt::LeftToRight); // as rows draw names
     if (from == 0)
         painter.fillRect(pixels(tile(0).rect), theme().window);
     for (int i = std::max(from, 1); i < to; ++i) {

@@ -44,6 +44,7 @@ Gauge::Gauge(PlaceStore& places, TreeUpdater& trees, PlanModel& planModel, QWidg
     right->setSpacing(0);
     free_->setProperty("role", "title");
     free_->setObjectName("free");
+    free_->setTextFormat(Qt::RichText);
     free_->setAlignment(Qt::AlignRight);
     note_->setProperty("role", "small");
     note_->setObjectName("freeNote");

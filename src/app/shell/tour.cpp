@@ -13,6 +13,7 @@ TourBar::TourBar(QWidget* parent)
     setAccessibleName(tr("Tour"));
     words_->setObjectName("tourWords");
     words_->setWordWrap(true);
+    words_->setTextFormat(Qt::RichText);
     next_->setObjectName("tourNext");
     auto* leave = new QPushButton(tr("Leave the tour"));
     leave->setObjectName("tourLeave");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/tick_style.h"
 
+#include <QLabel>
 #include <QPainter>
 #include <QStyleOption>
 
@@ -33,6 +34,13 @@ void TickStyle::drawPrimitive(PrimitiveElement element, const QStyleOption* opti
     QRect box(0, 0, 14, 14);
     box.moveCenter(option->rect.center());
     drawTick(*painter, box, (option->state & State_On) != 0, (option->state & State_Enabled) != 0);
+}
+
+void TickStyle::polish(QWidget* widget)
+{
+    QProxyStyle::polish(widget);
+    if (auto* label = qobject_cast<QLabel*>(widget); label && label->textFormat() == Qt::AutoText)
+        label->setTextFormat(Qt::PlainText);
 }
 
 } // namespace kurvo::app

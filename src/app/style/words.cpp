@@ -26,6 +26,22 @@ QString toText(std::string_view bytes)
     return QString::fromStdString(displayText(bytes));
 }
 
+namespace {
+
+constexpr QChar mayBreak(0x200B);
+
+} // namespace
+
+QString breakable(const QString& path)
+{
+    return QString(path).replace(QLatin1Char('/'), QStringLiteral("/") + mayBreak);
+}
+
+QString unbroken(QString text)
+{
+    return text.remove(mayBreak);
+}
+
 QString inOneLine(const QString& name)
 {
     constexpr QChar wordJoiner(0x2060);

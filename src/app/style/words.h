@@ -17,6 +17,9 @@ namespace kurvo::app {
 /// Bytes of a name or path, made fit to be shown.
 QString toText(std::string_view bytes);
 
+/// A path that may be wrapped after each slash, where people read it, and such a text as it was.
+QString breakable(const QString& path);
+QString unbroken(QString text);
 /// A name that is not taken apart at its dots and dashes where a text is wrapped.
 QString inOneLine(const QString& name);
 

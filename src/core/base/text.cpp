@@ -62,6 +62,24 @@ std::size_t utf8SequenceLength(std::string_view bytes)
     return length;
 }
 
+namespace {
+
+/// What is not seen and belongs to no writing, so that two names could look alike: soft hyphen, marks and overrides of
+/// direction, spaces without width, separators of lines. Not U+200C and U+200D, with which letters are joined or not.
+bool isUnseen(std::string_view sequence)
+{
+    if (sequence == "\xC2\xAD" || sequence == "\xD8\x9C" || sequence == "\xEF\xBB\xBF") // U+00AD, U+061C, U+FEFF
+        return true;
+    if (sequence.size() != 3 || byteAt(sequence, 0) != 0xE2)
+        return false;
+    const auto last = byteAt(sequence, 2);
+    if (byteAt(sequence, 1) == 0x80) // U+200B, U+200E, U+200F, U+2028 to 202E
+        return last == 0x8B || last == 0x8E || last == 0x8F || (last >= 0xA8 && last <= 0xAE);
+    return byteAt(sequence, 1) == 0x81 && last >= 0xA0 && last <= 0xAF; // U+2060 to 206F
+}
+
+} // namespace
+
 std::string displayText(std::string_view bytes)
 {
     static constexpr std::string_view replacement = "\xEF\xBF\xBD";
@@ -77,10 +95,8 @@ std::string displayText(std::string_view bytes)
             out += replacement;
         } else if (length == 2 && byteAt(sequence, 0) == 0xC2 && byteAt(sequence, 1) < 0xA0) {
             out += replacement; // C1 controls
-        } else if (length == 3 && byteAt(sequence, 0) == 0xE2 &&
-                   ((byteAt(sequence, 1) == 0x80 && byteAt(sequence, 2) >= 0xAA && byteAt(sequence, 2) <= 0xAE) ||
-                    (byteAt(sequence, 1) == 0x81 && byteAt(sequence, 2) >= 0xA6 && byteAt(sequence, 2) <= 0xA9))) {
-            out += replacement; // U+202A..202E, U+2066..2069: direction overrides
+        } else if (isUnseen(sequence)) {
+            out += replacement;
         } else {
             out += sequence;
         }

@@ -11,8 +11,8 @@ namespace kurvo {
 /// U+10FFFF; Unicode 15, table 3-7), or 0 when there is none.
 std::size_t utf8SequenceLength(std::string_view bytes);
 
-/// For people: valid UTF-8; each byte that is not part of it becomes U+FFFD, control characters and the
-/// direction overrides (which could disguise a name) become U+FFFD as well, a line break becomes U+23CE.
+/// For people: valid UTF-8; bytes that are not part of it, control characters and what is not seen (overrides of
+/// direction, spaces without width: they could disguise a name) become U+FFFD, a line break becomes U+23CE.
 std::string displayText(std::string_view bytes);
 
 /// A JSON string with its quotes. Lossless: a byte that is not valid UTF-8 is written as a lone low surrogate

@@ -215,8 +215,8 @@ public:
                 take(c);
         }
         stopped_ |= over_ && connected_;
-        paused_ &= !over_ && !stopped_;
-        if (progress.isPaused() != paused_)
+        paused_ &= !over_;
+        if (!stopped_ && progress.isPaused() != paused_) // what is stopped while it is held does not go on before
             progress.setPaused(paused_);
         return stopped_;
     }

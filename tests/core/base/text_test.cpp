@@ -38,6 +38,13 @@ TEST_CASE("names are shown without anything that could disguise them", "[text]")
     CHECK(displayText("\xC2\x85") == "\xEF\xBF\xBD");                                   // a C1 control
     CHECK(displayText("harmless\xE2\x80\xAEgpj.exe") == "harmless\xEF\xBF\xBDgpj.exe"); // right-to-left override
     CHECK(displayText("\xE2\x81\xA7x") == "\xEF\xBF\xBDx");
+    // What is not seen: two names would look alike.
+    for (const auto* unseen : {"\xE2\x80\x8B", "\xE2\x80\x8E", "\xE2\x80\xA8", "\xE2\x80\xA9", "\xE2\x81\xA0",
+                               "\xC2\xAD", "\xD8\x9C", "\xEF\xBB\xBF"})
+        CHECK(displayText("re"s + unseen + "port") == "re\xEF\xBF\xBDport");
+    // Letters that are kept from joining, and a picture made of two, are writing.
+    for (const auto* written : {"\xD9\x85\xDB\x8C\xE2\x80\x8C\xD8\xAE", "\xF0\x9F\x91\xA9\xE2\x80\x8D\xF0\x9F\x94\xA7"})
+        CHECK(displayText(written) == written);
     CHECK(displayText("").empty());
 }
 

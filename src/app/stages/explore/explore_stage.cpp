@@ -55,6 +55,7 @@ ExploreStage::ExploreStage(Models& models, QWidget* parent)
     narrowed_->setProperty("role", "notice");
     narrowedBy_->setObjectName("narrowedBy");
     narrowedBy_->setWordWrap(true);
+    narrowedBy_->setTextFormat(Qt::RichText);
     auto* all = new QPushButton(tr("Show all again"));
     all->setObjectName("showAll");
     all->setProperty("role", "link");
