@@ -52,6 +52,7 @@ public:
         models.snapshots.open(demo::demoFolders(models.folders.data).snapshots + "/skerry-system-2026-06.kurvo");
         if (!waitFor([&] { return models.places.place() != nullptr; }))
             return 3;
+        knowLeads();
         settle();
         picture("explore-root");
         const auto& tree = *models.places.place()->tree;
@@ -93,7 +94,8 @@ public:
         compare();
         window_.setStage(Stage::Find);
         auto* find = window_.findStage();
-        waitFor([&] { return models.leads.leads() != nullptr && !models.leads.isWorking(); });
+        knowLeads();
+        waitFor([find] { return find->isSettled(); });
         models.leads.choose({models.leads.leads()->leads.front().id});
         settle();
         picture("find-leads");
@@ -277,6 +279,15 @@ private:
         failed_ = failed_ || !dialog;
     }
     void settle() { QTest::qWait(500); }
+    /// What stands out, and what grew, is worked out while others are busy as well.
+    void knowLeads()
+    {
+        auto& models = window_.models();
+        waitFor([&] {
+            return models.leads.leads() && !models.leads.isWorking() && models.places.place() &&
+                   models.places.place()->earlier;
+        });
+    }
     void picture(const char* name) { save(window_.grab(), name); }
     void save(const QPixmap& pixels, const char* name)
     {
