@@ -10,6 +10,17 @@
 #include "app/style/words.h"
 
 namespace kurvo::app {
+namespace {
+
+/// Lines as lines, and spaces as spaces: what is selected has signs of its own for them.
+QString asRead(QString selected)
+{
+    return unbroken(selected.replace(QChar::ParagraphSeparator, '\n')
+                        .replace(QChar::LineSeparator, '\n')
+                        .replace(QChar::Nbsp, ' '));
+}
+
+} // namespace
 
 SelectableLabel::SelectableLabel(const QString& text, QWidget* parent) : QLabel(text, parent)
 {
@@ -20,7 +31,7 @@ SelectableLabel::SelectableLabel(const QString& text, QWidget* parent) : QLabel(
 
 void SelectableLabel::copy() const
 {
-    QGuiApplication::clipboard()->setText(unbroken(selectedText()));
+    QGuiApplication::clipboard()->setText(asRead(selectedText()));
 }
 
 /// What is selected can be pasted with the middle button at once, on desktops that know that.
@@ -28,7 +39,7 @@ void SelectableLabel::tellSelection() const
 {
     auto* clipboard = QGuiApplication::clipboard();
     if (hasSelectedText() && clipboard->supportsSelection())
-        clipboard->setText(unbroken(selectedText()), QClipboard::Selection);
+        clipboard->setText(asRead(selectedText()), QClipboard::Selection);
 }
 
 void SelectableLabel::keyPressEvent(QKeyEvent* event)

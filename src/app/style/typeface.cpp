@@ -6,7 +6,6 @@
 #include <QRawFont>
 #include <QtEndian>
 
-#include <array>
 #include <utility>
 #include <vector>
 

@@ -59,6 +59,15 @@ TEST_CASE("what is in a name is no markup, in no label and no tooltip", "[window
     QToolTip::hideText();
 }
 
+TEST_CASE("several lines are copied as lines", "[window][names]")
+{
+    app::SelectableLabel label(app::breakable("/a/one\n/a/two") + QChar(QChar::Nbsp) + "2026");
+    label.show();
+    label.setSelection(0, static_cast<int>(label.text().size()));
+    QTest::keyClick(&label, Qt::Key_C, Qt::ControlModifier);
+    CHECK(QApplication::clipboard()->text().toStdString() == "/a/one\n/a/two 2026");
+}
+
 TEST_CASE("a path that was wrapped is copied without what let it be", "[window][names]")
 {
     Window w;
