@@ -13,7 +13,7 @@ namespace kurvo::app {
 namespace {
 
 /// Lines as lines, and spaces as spaces: what is selected has signs of its own for them.
-QString asRead(QString selected)
+QString asCopied(QString selected)
 {
     return unbroken(selected.replace(QChar::ParagraphSeparator, '\n')
                         .replace(QChar::LineSeparator, '\n')
@@ -31,7 +31,7 @@ SelectableLabel::SelectableLabel(const QString& text, QWidget* parent) : QLabel(
 
 void SelectableLabel::copy() const
 {
-    QGuiApplication::clipboard()->setText(asRead(selectedText()));
+    QGuiApplication::clipboard()->setText(asCopied(selectedText()));
 }
 
 /// What is selected can be pasted with the middle button at once, on desktops that know that.
@@ -39,7 +39,7 @@ void SelectableLabel::tellSelection() const
 {
     auto* clipboard = QGuiApplication::clipboard();
     if (hasSelectedText() && clipboard->supportsSelection())
-        clipboard->setText(asRead(selectedText()), QClipboard::Selection);
+        clipboard->setText(asCopied(selectedText()), QClipboard::Selection);
 }
 
 void SelectableLabel::keyPressEvent(QKeyEvent* event)
