@@ -14,7 +14,6 @@
 #include "core/base/text.h"
 #include "core/platform/drives.h"
 #include "core/platform/filesystem_limits.h"
-#include "core/platform/open_files.h"
 #include "core/platform/running_system.h"
 #include "core/platform/trash.h"
 #include "core/scan/scanner.h"
@@ -266,20 +265,20 @@ Result<Done> compareContent(const PlanItem& item, const ContentSummary& then, co
     return Done{};
 }
 
-ItemFinding checkItem(const PlannedItem& planned, std::int64_t seenAt, const GuardFacts& guard, DestinationRoom& room,
-                      std::stop_token stop)
+ItemFinding checkItem(const PlannedItem& planned, CheckContext& context)
 {
     const auto& item = planned.item;
+    const auto& guard = context.guard;
     const bool emptying = item.action == Action::EmptyTrash; // that it is a trash folder is seen below
     if (const auto protection = emptying ? std::nullopt : protectionOf(item.path, guard);
         protection && !(item.guardLifted && protection->canBeLifted))
         return blocked(protection->reason);
-    const auto stat = compareItem(item, seenAt >= bootTime());
+    const auto stat = compareItem(item, context.seenAt >= bootTime());
     if (!stat)
         return blocked(stat.error());
     if (auto finding = checkPermission(item, *stat))
         return *finding;
-    if (auto same = checkContent(item, planned.content, item.path, stop); !same)
+    if (auto same = checkContent(item, planned.content, item.path, context.stop); !same)
         return blocked(same.error());
     if (emptying) {
         const auto trashes = existingTrashFolders(item.path, guard.user);
@@ -291,14 +290,14 @@ ItemFinding checkItem(const PlannedItem& planned, std::int64_t seenAt, const Gua
             return blocked(folder.error().sentence);
     ItemFinding finding;
     if (item.action == Action::Move)
-        finding = checkDestination(item, *stat, room, std::move(stop));
+        finding = checkDestination(item, *stat, context.room, context.stop);
     if (finding.blocked)
         return finding;
     finding.stat = *stat;
-    if (const auto holders = readHolders(item.path); holders && !holders->holders.empty()) {
+    if (const auto holders = context.open.holdersOf(item.path).holders; !holders.empty()) {
         finding.inUse = true;
-        finding.sentence = "In use by " + displayText(holders->holders.front().program) + " (" +
-                           std::to_string(holders->holders.front().pid) + ")." +
+        finding.sentence = "In use by " + displayText(holders.front().program) + " (" +
+                           std::to_string(holders.front().pid) + ")." +
                            (item.action == Action::Trash ? "" : " Its space comes free when that ends.");
     }
     return finding;
@@ -308,12 +307,12 @@ std::vector<ItemFinding> checkPlan(const PlanFile& plan, const GuardFacts& guard
                                    const std::function<void(std::size_t done)>& onItem)
 {
     std::vector<ItemFinding> findings;
-    DestinationRoom room;
+    CheckContext context{guard, plan.written, stop};
     for (const auto& planned : plan.items) {
         if (onItem)
             onItem(findings.size());
         findings.push_back(stop.stop_requested() ? blocked("not checked: the check was stopped")
-                                                 : checkItem(planned, plan.written, guard, room, stop));
+                                                 : checkItem(planned, context));
     }
     return findings;
 }

@@ -12,6 +12,7 @@
 #include "core/act/tree_copy.h"
 #include "core/advice/guard.h"
 #include "core/plan/plan_file.h"
+#include "core/platform/open_files.h"
 
 namespace kurvo {
 
@@ -42,13 +43,20 @@ private:
     std::map<std::uint64_t, std::uint64_t> taken_;
 };
 
+/// What the checks of a plan's items share.
+struct CheckContext {
+    const GuardFacts& guard;
+    std::int64_t seenAt = 0; ///< UTC seconds; device numbers hold until the machine is started again
+    std::stop_token stop = {};
+    DestinationRoom room = {};
+    OpenPathsMeanwhile open = {};
+};
+
 /// The item is still what was planned (device, inode, kind, size, time; for a folder its whole content); it is not
 /// protected, or its guard was lifted; its folder may be changed; nobody has it open (said, not blocked); a destination
-/// is there, is another drive, takes the names and sizes, has room, and nothing stands in the way. Device numbers hold
-/// until the machine is started again, so they are compared only for what was seen since (`seenAt`, UTC seconds).
-/// Blocks: call it off the interface thread.
-ItemFinding checkItem(const PlannedItem& item, std::int64_t seenAt, const GuardFacts& guard, DestinationRoom& room,
-                      std::stop_token stop = {});
+/// is there, is another drive, takes the names and sizes, has room, and nothing stands in the way. Device numbers are
+/// compared only for what was seen since the machine was started. Blocks: call it off the interface thread.
+ItemFinding checkItem(const PlannedItem& item, CheckContext& context);
 
 /// One finding an item.
 std::vector<ItemFinding> checkPlan(const PlanFile& plan, const GuardFacts& guard, std::stop_token stop,

@@ -163,10 +163,13 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const RunOptio
     }
     if (auto added = logbook.add(result.steps); !added)
         return added.error();
+    CheckContext context{options.guard, plan.written, options.stop};
     for (std::size_t i = 0; i < ordered.size(); ++i) {
         auto& step = result.steps[i];
         reporter.begin(step.path);
-        DestinationRoom room; // what went there before is there by now
+        context.room = {}; // what went there before is there by now
+        if (options.leaveOpen)
+            context.open.forget();
         ItemFinding finding;
         std::int64_t checked = 0;
         if (options.stop.stop_requested()) {
@@ -174,7 +177,7 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const RunOptio
             finding.sentence = "Stopped before " + displayText(step.path) + "; it is still on the plan.";
         } else {
             checked = momentNow();
-            finding = checkItem(ordered[i], plan.written, options.guard, room, options.stop);
+            finding = checkItem(ordered[i], context);
             finding.blocked |= options.leaveOpen && finding.inUse;
         }
         if (finding.blocked) {

@@ -33,22 +33,23 @@ void addPackage(const std::string& path, const PackageDatabase& packages, std::v
 
 void addHolders(const std::string& path, std::vector<Evidence>& found)
 {
-    const auto holders = readHolders(path);
-    if (!holders)
+    const auto open = OpenPaths::read();
+    if (!open)
         return;
-    if (!holders->holders.empty()) {
+    const auto holders = open->holdersOf(path);
+    if (!holders.holders.empty()) {
         constexpr std::size_t shown = 3;
         std::string names;
-        for (std::size_t i = 0; i < std::min(shown, holders->holders.size()); ++i)
-            names += (i == 0 ? "" : ", ") + displayText(holders->holders[i].program) + " (" +
-                     std::to_string(holders->holders[i].pid) + ")";
-        if (holders->holders.size() > shown)
-            names += " and " + formatItems(holders->holders.size() - shown, "more program");
+        for (std::size_t i = 0; i < std::min(shown, holders.holders.size()); ++i)
+            names += (i == 0 ? "" : ", ") + displayText(holders.holders[i].program) + " (" +
+                     std::to_string(holders.holders[i].pid) + ")";
+        if (holders.holders.size() > shown)
+            names += " and " + formatItems(holders.holders.size() - shown, "more program");
         found.push_back({Evidence::Kind::Open, AdviceLevel::YourCall,
                          "In use by " + names + ". Deleting it frees nothing until that ends."});
-    } else if (holders->notLookedInto > 0) {
+    } else if (holders.notLookedInto > 0) {
         found.push_back({Evidence::Kind::NotKnown, AdviceLevel::UsuallySafe,
-                         "Whether " + formatItems(holders->notLookedInto, "program") +
+                         "Whether " + formatItems(holders.notLookedInto, "program") +
                              " of other users have it open cannot be seen without administrator rights."});
     }
 }

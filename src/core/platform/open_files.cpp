@@ -163,22 +163,21 @@ Result<NamelessFiles> readNamelessFiles(const std::string& mountPoint)
     return found;
 }
 
-Result<Holders> readHolders(const std::string& path)
+Result<OpenPaths> OpenPaths::read()
 {
-    Holders found;
+    OpenPaths open;
     const pid_t self = ::getpid();
     const int error = forEachProcess([&](int process, pid_t pid) {
         if (pid == self)
             return;
-        Holder holder;
-        holder.pid = pid;
-        holder.files = 0;
+        Holder program;
         const auto look = [&](int folder, const char* name) {
             const auto target = linkTarget(folder, name);
-            if (!isAtOrBelow(target, path))
+            if (!target.starts_with('/'))
                 return;
-            if (holder.files++ == 0)
-                holder.path = target;
+            if (program.program.empty())
+                program.program = programOf(process);
+            open.paths_[target].push_back(open.programs_.size());
         };
         look(process, "exe");
         look(process, "cwd");
@@ -186,7 +185,7 @@ Result<Holders> readHolders(const std::string& path)
             const auto folder = openFolderAt(process, links);
             if (!folder) {
                 if (links[0] == 'f' && (errno == EACCES || errno == EPERM))
-                    ++found.notLookedInto;
+                    ++open.notLookedInto_;
                 continue;
             }
             FolderReader reader;
@@ -194,18 +193,48 @@ Result<Holders> readHolders(const std::string& path)
             while (const char* name = reader.next())
                 look(folder.get(), name);
         }
-        if (holder.files > 0) {
-            holder.program = programOf(process);
-            if (holder.program == "kurvo-preview") // our own look at it
-                return;
-            found.holders.push_back(std::move(holder));
-        }
+        program.pid = pid;
+        open.programs_.push_back(std::move(program));
     });
     if (error != 0)
         return systemError("read", "/proc", error);
-    std::sort(found.holders.begin(), found.holders.end(),
-              [](const Holder& a, const Holder& b) { return a.pid < b.pid; });
-    return found;
+    return open;
+}
+
+Holders OpenPaths::holdersOf(const std::string& path) const
+{
+    std::map<std::size_t, Holder> found;
+    const auto add = [&](const auto& entry) {
+        for (const auto index : entry.second) {
+            const auto& program = programs_[index];
+            if (program.program == "kurvo-preview") // our own look at it
+                continue;
+            auto& holder = found.try_emplace(index, Holder{program.program, program.pid, entry.first, 0}).first->second;
+            ++holder.files;
+        }
+    };
+    if (const auto itself = paths_.find(path); itself != paths_.end())
+        add(*itself);
+    const auto below = path.ends_with('/') ? path : path + '/';
+    for (auto at = paths_.lower_bound(below); at != paths_.end() && at->first.starts_with(below); ++at)
+        add(*at);
+    Holders all;
+    all.notLookedInto = notLookedInto_;
+    for (auto& [index, holder] : found)
+        all.holders.push_back(std::move(holder));
+    std::sort(all.holders.begin(), all.holders.end(), [](const Holder& a, const Holder& b) { return a.pid < b.pid; });
+    return all;
+}
+
+Holders OpenPathsMeanwhile::holdersOf(const std::string& path)
+{
+    const auto now = std::chrono::steady_clock::now();
+    if (!last_ || now - read_ > std::chrono::seconds(1)) {
+        auto open = OpenPaths::read();
+        last_ = open ? std::move(*open) : OpenPaths();
+        read_ = now;
+    }
+    return last_->holdersOf(path);
 }
 
 } // namespace kurvo

@@ -5,7 +5,10 @@
 
 #include <sys/types.h>
 
+#include <chrono>
 #include <cstdint>
+#include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -37,8 +40,8 @@ Result<NamelessFiles> readNamelessFiles(const std::string& mountPoint);
 struct Holder {
     std::string program;
     pid_t pid = 0;
-    std::string path; ///< of the first thing it holds
-    unsigned files = 1;
+    std::string path;   ///< of one thing it holds
+    unsigned files = 1; ///< how often
 };
 
 struct Holders {
@@ -46,7 +49,30 @@ struct Holders {
     unsigned notLookedInto = 0;  ///< processes of others that this user may not look into
 };
 
-/// Which programs have the file at `path` open, run it or work in it; for a folder, anything at or below it.
-Result<Holders> readHolders(const std::string& path);
+/// The paths that other programs have open, run or work in, as they were when /proc was read. Not thread-safe.
+class OpenPaths {
+public:
+    static Result<OpenPaths> read();
+    /// Which programs hold the file at `path`; for a folder, anything at or below it.
+    Holders holdersOf(const std::string& path) const;
+
+private:
+    std::map<std::string, std::vector<std::size_t>> paths_; ///< which programs, one for each time they hold it
+    std::vector<Holder> programs_;                          ///< by pid
+    unsigned notLookedInto_ = 0;
+};
+
+/// OpenPaths for many questions in a row: each reading is asked for no longer than a second.
+class OpenPathsMeanwhile {
+public:
+    /// As OpenPaths::holdersOf; nobody where /proc cannot be read.
+    Holders holdersOf(const std::string& path);
+    /// What is asked next is read anew.
+    void forget() { last_.reset(); }
+
+private:
+    std::optional<OpenPaths> last_;
+    std::chrono::steady_clock::time_point read_ = {};
+};
 
 } // namespace kurvo

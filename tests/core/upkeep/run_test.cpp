@@ -44,9 +44,9 @@ std::shared_ptr<const RuleBook> adviceHere()
 }
 
 /// Another program that has a file open.
-class Holder {
+class HeldOpen {
 public:
-    explicit Holder(const std::string& path) : pid_(::fork())
+    explicit HeldOpen(const std::string& path) : pid_(::fork())
     {
         if (pid_ == 0) {
             const int fd = ::open(path.c_str(), O_RDWR);
@@ -56,13 +56,13 @@ public:
         }
         ::usleep(100'000);
     }
-    ~Holder()
+    ~HeldOpen()
     {
         ::kill(pid_, SIGKILL);
         ::waitpid(pid_, nullptr, 0);
     }
-    Holder(const Holder&) = delete;
-    Holder& operator=(const Holder&) = delete;
+    HeldOpen(const HeldOpen&) = delete;
+    HeldOpen& operator=(const HeldOpen&) = delete;
 
 private:
     pid_t pid_;
@@ -188,7 +188,7 @@ TEST_CASE("no rule touches what is protected, open, young, marked, or to be left
     h.wish.evenSo = true; // it finds nearly all
     MarkStore marks(h.wish.data + "/marks.db");
     REQUIRE(marks.write(hostName(), {{kept, "keep", "for the audit", 1}, {h.t / "home/b/asked", "ask", "", 1}}));
-    const Holder held(open);
+    const HeldOpen held(open);
     const auto done = h.runOne();
     CHECK(done.done == 1);
     CHECK_FALSE(exists(free));
@@ -587,7 +587,7 @@ TEST_CASE("ninety days of a world that grows: the drive stays under its limit, a
     const auto keep = [&](const std::string& path) { protectedFiles[path] = readAll(path); };
     const auto open = write(".cache/thumbnails/large/open.png", 200'000, start - 300 * oneDay);
     keep(open);
-    const Holder held(open);
+    const HeldOpen held(open);
     int undoings = 0;
     for (int d = 0; d < 90; ++d) {
         const auto now = start + d * oneDay;
