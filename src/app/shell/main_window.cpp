@@ -272,7 +272,7 @@ MainWindow::~MainWindow()
 void MainWindow::setStage(Stage stage)
 {
     if (stage != this->stage())
-        notice_->hideIfInfo();
+        notice_->dropGoodNews();
     stages_->setCurrentIndex(static_cast<int>(stage));
     rail_->setStage(stage);
     tour_->follow(stage);
@@ -295,7 +295,8 @@ Stage MainWindow::stage() const
     return static_cast<Stage>(stages_->currentIndex());
 }
 
-/// Space presses the button that has the focus; only elsewhere it is a preview. Escape closes the preview first.
+/// Space presses the button that has the focus; only elsewhere it is a preview. Escape closes the preview first, then
+/// a warning, which does not go by itself.
 bool MainWindow::eventFilter(QObject* watched, QEvent* event)
 {
     if (event->type() == QEvent::ShortcutOverride) {
@@ -305,9 +306,9 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event)
             (qobject_cast<const QAbstractButton*>(focus) || qobject_cast<const QComboBox*>(focus) ||
              qobject_cast<const Legend*>(focus)))
             event->accept();
-    } else if (event->type() == QEvent::KeyPress && preview_->isVisible() && isActiveWindow() &&
-               static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
-        preview_->toggle();
+    } else if (event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape &&
+               isActiveWindow() && !QApplication::activePopupWidget() && (preview_->isVisible() || notice_->warns())) {
+        preview_->isVisible() ? preview_->toggle() : notice_->hide();
         return true;
     } else if (event->type() == QEvent::Show || event->type() == QEvent::Hide) {
         const bool comes = event->type() == QEvent::Show;
@@ -428,7 +429,7 @@ void MainWindow::prepareDemo()
         this, [data = models_.folders.data, onStep] { return demo::prepareDemoData(data, {}, onStep); },
         [this](const Result<Done>& made) {
             if (made)
-                notice_->hideIfInfo();
+                notice_->dropGoodNews();
             else
                 models_.notices.say(QString::fromStdString(made.error().sentence), Severity::Problem);
             scan_->reload();

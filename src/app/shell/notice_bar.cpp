@@ -20,7 +20,8 @@ NoticeBar::NoticeBar(QWidget* parent) : QFrame(parent), text_(new QLabel)
     close->setProperty("role", "link");
     close->setAccessibleName(tr("Close this message"));
     close->setFixedWidth(24);
-    close->setFocusPolicy(Qt::NoFocus); // Escape closes it too, and a disabled button must not pass the focus here
+    close->setFocusPolicy(
+        Qt::NoFocus); // Escape closes a warning too, and a disabled button must not pass the focus here
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(12, 4, 8, 4);
     layout->addWidget(text_, 1);
@@ -28,45 +29,58 @@ NoticeBar::NoticeBar(QWidget* parent) : QFrame(parent), text_(new QLabel)
     connect(close, &QPushButton::clicked, this, &QWidget::hide);
     timer_.setSingleShot(true);
     timer_.setInterval(9000);
-    connect(&timer_, &QTimer::timeout, this, &QWidget::hide);
+    connect(&timer_, &QTimer::timeout, this, &NoticeBar::dropGoodNews);
     setMinimumHeight(28); // the line of the pointer
     hide();
 }
 
 void NoticeBar::show(const QString& sentence, Severity severity)
 {
-    // A warning that nobody has closed yet is never replaced: what comes after it stands below it.
-    constexpr qsizetype most = 4;
-    if (!isVisible() || severity_ == Severity::Info) {
-        lines_ = {sentence};
-        severity_ = severity;
-    } else if (lines_.last() != sentence) {
-        lines_ << sentence;
-        lines_ = lines_.mid(std::max<qsizetype>(0, lines_.size() - most));
-        severity_ = std::max(severity_, severity);
-    }
-    text_->setText(lines_.join(QLatin1Char('\n')));
-    setProperty("severity", severity_ == Severity::Info      ? "info"
-                            : severity_ == Severity::Warning ? "warning"
-                                                             : "danger");
-    style()->unpolish(this);
-    style()->polish(this);
-    setAccessibleName(text_->text());
+    constexpr std::size_t most = 4;
+    if (isHidden()) // closed; before the window is shown it is not
+        lines_.clear();
+    std::erase_if(lines_, [&](const Line& line) {
+        return line.severity == Severity::Info || (line.sentence == sentence && line.severity <= severity);
+    });
+    const bool known = std::ranges::find(lines_, sentence, &Line::sentence) != lines_.end();
+    if (!known)
+        lines_.push_back({sentence, severity});
+    if (severity != Severity::Info && lines_.size() > most) // what is least grave goes first, and of that the oldest
+        lines_.erase(std::ranges::min_element(lines_.begin(), lines_.end() - 1, {}, &Line::severity));
+    lay();
     QFrame::show();
     QAccessibleEvent said(this, QAccessible::Alert);
     QAccessible::updateAccessibility(&said);
     QAccessibleEvent renamed(this, QAccessible::NameChanged);
     QAccessible::updateAccessibility(&renamed);
-    if (severity_ == Severity::Info)
-        timer_.start();
-    else
-        timer_.stop();
+    lines_.back().severity == Severity::Info ? timer_.start() : timer_.stop();
 }
 
-void NoticeBar::hideIfInfo()
+void NoticeBar::dropGoodNews()
 {
-    if (severity_ == Severity::Info)
-        hide();
+    timer_.stop();
+    std::erase_if(lines_, [](const Line& line) { return line.severity == Severity::Info; });
+    lines_.empty() ? hide() : lay();
+}
+
+bool NoticeBar::warns() const
+{
+    return isVisible() && std::ranges::any_of(lines_, [](const Line& line) { return line.severity > Severity::Info; });
+}
+
+void NoticeBar::lay()
+{
+    QStringList sentences;
+    Severity gravest = Severity::Info;
+    for (const auto& line : lines_) {
+        sentences << line.sentence;
+        gravest = std::max(gravest, line.severity);
+    }
+    text_->setText(sentences.join(QLatin1Char('\n')));
+    setAccessibleName(text_->text());
+    setProperty("severity", gravest == Severity::Info ? "info" : gravest == Severity::Warning ? "warning" : "danger");
+    style()->unpolish(this);
+    style()->polish(this);
 }
 
 void NoticeBar::showEvent(QShowEvent* event)
