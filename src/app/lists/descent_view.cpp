@@ -395,8 +395,7 @@ bool DescentView::keyPressed(QKeyEvent* event)
             endTyping();
             return true;
         }
-        placeView_.putOut();
-        return true;
+        return placeView_.putOut();
     case Qt::Key_Backspace:
         if (typing) {
             type(typed_.left(typed_.size() - 1));

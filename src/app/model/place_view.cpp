@@ -274,12 +274,16 @@ void PlaceView::addUpLit()
         });
 }
 
-void PlaceView::putOut()
+bool PlaceView::putOut()
 {
-    if (places_.place() && places_.place()->lit.any())
-        light(places_.place()->lit);
+    const auto* place = places_.place();
+    if (!place || (!place->lit.any() && !place->narrowing))
+        return false;
+    if (place->lit.any())
+        light(place->lit);
     else
         trees_.showAll();
+    return true;
 }
 
 /// Finds the marks on the tree of the current place anew.

@@ -30,8 +30,8 @@ public:
     void setAreas(bool shown);
     /// Highlights classes or a type in all views; the same again clears it.
     void light(const Lit& lit);
-    /// Escape: clears the highlight, and where there is none shows all again.
-    void putOut();
+    /// Escape: clears the highlight, and where there is none shows all again. False where neither was to be done.
+    bool putOut();
     /// Marks items of the current place; an empty kind takes the mark away.
     void mark(const std::vector<NodeId>& nodes, const std::string& kind);
     /// Their notes; what has no mark yet is marked "ask".

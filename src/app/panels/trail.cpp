@@ -111,9 +111,10 @@ void Trail::keyPressEvent(QKeyEvent* event)
         completer()->popup()->hide();
         return go();
     }
-    if (event->key() == Qt::Key_Escape) {
+    if (const auto typed = text(); event->key() == Qt::Key_Escape) {
         refresh();
-        return;
+        if (text() != typed)
+            return;
     }
     QLineEdit::keyPressEvent(event);
 }

@@ -240,8 +240,9 @@ void Legend::keyPressEvent(QKeyEvent* event)
     case Qt::Key_Enter:
         return press(current_);
     case Qt::Key_Escape:
-        placeView_.putOut();
-        return;
+        if (placeView_.putOut())
+            return;
+        [[fallthrough]];
     default:
         QWidget::keyPressEvent(event);
     }

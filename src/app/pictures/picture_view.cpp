@@ -546,10 +546,11 @@ void PictureView::keyPressEvent(QKeyEvent* e)
             enter(picture_->of(*place->tree, place->selection));
         return;
     case Qt::Key_Escape:
-        if (place->lit.any() || place->narrowing)
-            placeView_.putOut();
-        else
-            cursor_.select(noNode);
+        if (placeView_.putOut())
+            return;
+        if (place->selection == noNode)
+            return QWidget::keyPressEvent(e); // nothing here: it is for what lies around
+        cursor_.select(noNode);
         return;
     default:
         QWidget::keyPressEvent(e);

@@ -290,13 +290,21 @@ void MainWindow::setStage(Stage stage)
     refreshCommands();
 }
 
+/// Nothing that has the focus had a use for it: Escape closes a warning, which does not go by itself.
+void MainWindow::keyPressEvent(QKeyEvent* event)
+{
+    if (event->key() == Qt::Key_Escape && notice_->warns())
+        notice_->hide();
+    else
+        QMainWindow::keyPressEvent(event);
+}
+
 Stage MainWindow::stage() const
 {
     return static_cast<Stage>(stages_->currentIndex());
 }
 
-/// Space presses the button that has the focus; only elsewhere it is a preview. Escape closes the preview first, then
-/// a warning, which does not go by itself.
+/// Space presses the button that has the focus; only elsewhere it is a preview. Escape closes the preview first.
 bool MainWindow::eventFilter(QObject* watched, QEvent* event)
 {
     if (event->type() == QEvent::ShortcutOverride) {
@@ -307,8 +315,8 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event)
              qobject_cast<const Legend*>(focus)))
             event->accept();
     } else if (event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape &&
-               isActiveWindow() && !QApplication::activePopupWidget() && (preview_->isVisible() || notice_->warns())) {
-        preview_->isVisible() ? preview_->toggle() : notice_->hide();
+               isActiveWindow() && !QApplication::activePopupWidget() && preview_->isVisible()) {
+        preview_->toggle();
         return true;
     } else if (event->type() == QEvent::Show || event->type() == QEvent::Hide) {
         const bool comes = event->type() == QEvent::Show;

@@ -529,7 +529,7 @@ void MainWindow::showKeys()
              {tr("Several items"), tr("Ctrl+click; Shift+arrows in the descent")},
              {tr("A folder's children in place"), tr("Shift+Right, Shift+Left in the descent")},
              {tr("Find a name in the descent"), tr("/ and its beginning")},
-             {tr("Close a warning, clear the highlight"), tr("Escape")}})
+             {tr("Clear the highlight, close a warning"), tr("Escape")}})
         keys.emplace_back(words, key);
     QString rows;
     for (const auto& [words, key] : keys)

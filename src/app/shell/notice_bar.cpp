@@ -20,8 +20,7 @@ NoticeBar::NoticeBar(QWidget* parent) : QFrame(parent), text_(new QLabel)
     close->setProperty("role", "link");
     close->setAccessibleName(tr("Close this message"));
     close->setFixedWidth(24);
-    close->setFocusPolicy(
-        Qt::NoFocus); // Escape closes a warning too, and a disabled button must not pass the focus here
+    close->setFocusPolicy(Qt::NoFocus); // Escape closes a warning, and a disabled button must not pass the focus here
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(12, 4, 8, 4);
     layout->addWidget(text_, 1);

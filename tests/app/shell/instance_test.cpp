@@ -315,6 +315,7 @@ TEST_CASE("the end of work behind other windows is told, and a run keeps the mac
     const auto client = QDBusConnection::connectToBus(s.address, "client");
     {
         Window w;
+        w.settle();     // at its start it looks for what was left undone, which keeps the machine awake as well
         QWidget behind; // another window of the program: it is not the active one
         new app::Away(behind, w.models(), new app::Desktop(nullptr, client, client), 0);
         w.t.file("place/old", 5000);

@@ -32,10 +32,34 @@ TEST_CASE("what went wrong stays until it is closed, however much is told after 
     say("Copied.");
     CHECK(w.notice().endsWith("Four.\nCopied."));
 
-    // By the keyboard it is closed from anywhere, with what stands below it.
-    w.key(Qt::Key_4, Qt::ControlModifier);
-    w.key(Qt::Key_Escape);
+    // By the keyboard it is closed from anywhere, with what stands below it, once Escape has nothing nearer to do.
+    w.t.file("place/film", 5000);
+    w.scan(w.t / "place");
+    const auto escape = [&](QWidget* at) {
+        at->setFocus();
+        QTest::keyClick(at, Qt::Key_Escape);
+    };
+    say("A warning.", Severity::Warning);
+    auto* picture = w.window->exploreStage()->picture();
+    w.models().cursor.select(w.node(w.t / "place/film"));
+    escape(picture);
+    CHECK(w.place()->selection == noNode);
+    CHECK(bar->isVisible());
+    escape(picture);
     CHECK_FALSE(bar->isVisible());
+    auto* trail = w.window->exploreStage()->trail();
+    trail->setFocus();
+    QTest::keyClicks(trail, "/x");
+    say("A warning.", Severity::Warning);
+    escape(trail);
+    CHECK(bar->isVisible());
+    CHECK_FALSE(trail->text().endsWith("/x"));
+    for (auto* at : {static_cast<QWidget*>(trail), static_cast<QWidget*>(w.window->exploreStage()->descent()->list()),
+                     w.child<QWidget>("legend"), static_cast<QWidget*>(w.child<QPushButton>("place"))}) {
+        say("A warning.", Severity::Warning);
+        escape(at);
+        CHECK_FALSE(bar->isVisible());
+    }
     say("Saved.");
     CHECK(w.notice() == "Saved.");
     CHECK(bar->property("severity") == "info");

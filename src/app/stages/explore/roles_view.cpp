@@ -272,8 +272,7 @@ bool RolesView::eventFilter(QObject* watched, QEvent* event)
         }
         if (key->key() == Qt::Key_Escape) {
             list_->setCurrentItem(nullptr);
-            placeView_.putOut();
-            return true;
+            return placeView_.putOut() || item;
         }
     }
     return QWidget::eventFilter(watched, event);

@@ -321,11 +321,11 @@ void AgeFieldView::keyPressEvent(QKeyEvent* event)
     };
     switch (event->key()) {
     case Qt::Key_Escape:
-        if (box_) {
-            box_.reset();
-            update();
-            emit boxChanged();
-        }
+        if (!box_)
+            return QWidget::keyPressEvent(event);
+        box_.reset();
+        update();
+        emit boxChanged();
         return;
     case Qt::Key_Return:
     case Qt::Key_Enter:

@@ -92,7 +92,7 @@ void FilterLine::keyPressEvent(QKeyEvent* event)
         setText(recalled_ < 0 ? typed_ : history_[recalled_]);
         return;
     }
-    if (event->key() == Qt::Key_Escape && !choosing) {
+    if (event->key() == Qt::Key_Escape && !choosing && !text().isEmpty()) {
         clear();
         return;
     }
