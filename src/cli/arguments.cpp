@@ -376,10 +376,24 @@ void Arguments::addDrives()
         ->type_name("PATH")
         ->allow_extra_args(false);
     duplicates->add_flag("--folders", duplicates_.folders, "whole folders with the same content as well");
+    auto* planned = duplicates
+                        ->add_option("--plan", duplicates_.plan,
+                                     "write a plan that puts all but one of each into the trash, compared byte by byte")
+                        ->type_name("FILE");
+    duplicates
+        ->add_option("--keep", duplicates_.keep, "which of them stays: oldest (unless given), newest, shortest-path")
+        ->type_name("WHICH")
+        ->check(CLI::IsMember({"oldest", "newest", "shortest-path"}))
+        ->needs(planned);
+    duplicates->add_option("--keep-in", duplicates_.keepIn, "what lies in this folder stays; other groups are left")
+        ->type_name("FOLDER")
+        ->needs(planned);
+    force(duplicates);
     scans(duplicates);
     json(duplicates, "print JSON, one object a group");
     run(duplicates, [this] {
         duplicates_.json = json_;
+        duplicates_.force = force_;
         return runDuplicates(duplicates_);
     });
 

@@ -214,6 +214,10 @@ struct DuplicateArguments {
     std::string smallest; ///< as a filter takes it: "10M"
     bool folders = false;
     bool json = false;
+    std::string plan;   ///< a file to write: all of each group but one, to the trash
+    std::string keep;   ///< "oldest", "newest" or "shortest-path"
+    std::string keepIn; ///< a folder: what lies in it stays
+    bool force = false;
 };
 int runDuplicates(const DuplicateArguments& arguments);
 /// What is known of paths, with the evidence of this machine.

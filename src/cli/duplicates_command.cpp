@@ -2,11 +2,14 @@
 #include <fmt/format.h>
 
 #include "cli/command.h"
+#include "cli/new_plan.h"
 #include "cli/output.h"
 #include "core/base/figures.h"
 #include "core/base/text.h"
-#include "core/find/duplicates.h"
+#include "core/plan/duplicate_removals.h"
 #include "core/platform/folders.h"
+#include "core/platform/own_data.h"
+#include "core/platform/user_file.h"
 
 namespace kurvo::cli {
 namespace {
@@ -59,6 +62,65 @@ void printText(const Duplicates& found, const Trees& trees, bool folders)
 
 } // namespace
 
+namespace {
+
+/// Writes the plan; returns an exit status.
+int planAllButOne(const DuplicateArguments& arguments, const Duplicates& found,
+                  const std::shared_ptr<const FileTree>& tree, std::int64_t read, const std::string& keptFolder,
+                  AtomicFile::Existing existing)
+{
+    const auto keep = !keptFolder.empty()                 ? Keep::InFolder
+                      : arguments.keep == "newest"        ? Keep::Newest
+                      : arguments.keep == "shortest-path" ? Keep::ShortestPath
+                                                          : Keep::Oldest;
+    std::vector<DuplicateRemoval> wanted;
+    const auto add = [&](const std::vector<DuplicateFile>& files) {
+        const auto more = allButOne(files, tree, keep, keptFolder);
+        wanted.insert(wanted.end(), more.begin(), more.end());
+    };
+    if (arguments.folders)
+        for (const auto& group : found.folders)
+            add(group.folders);
+    for (const auto& group : found.groups)
+        if (!arguments.folders || !group.inFolders)
+            add(group.files);
+    const auto removals = consistentRemovals(*tree, {}, wanted);
+    std::atomic<std::uint64_t> bytesDone = 0;
+    const auto bytes = bytesToCompare(*tree, removals);
+    ComparedRemovals compared;
+    runInterruptible(
+        [&](const std::stop_token& stop) { compared = compareRemovals(*tree, removals, bytesDone, stop); },
+        [&] { return fmt::format("{} of {} compared byte by byte", sizeText(bytesDone), sizeText(bytes)); });
+    if (compared.stopped) {
+        complain("It was stopped: no plan was written.");
+        return ExitIncomplete;
+    }
+    const Guarded guarded(ownDataFolder(userFolders()));
+    Plan plan;
+    const auto added = plan.addAll(*tree, compared.goes(), guarded.facts, {}, compared.same);
+    if (!added.problem.empty())
+        complain(added.problem);
+    if (compared.different > 0)
+        complain(formatItems(compared.different, "item is", "items are") +
+                 " left out: " + (compared.problem.empty() ? "no longer identical." : compared.problem));
+    if (plan.empty()) {
+        complain("There is nothing to plan: no file was written.");
+        return wanted.empty() ? ExitDone : ExitIncomplete;
+    }
+    auto file = planFileOf(plan, *tree);
+    file.host = hostName();
+    file.place = tree->path(rootNode);
+    file.written = read;
+    if (const int status = writeNewPlan(file, arguments.plan, existing); status != ExitDone)
+        return status;
+    if (!arguments.json)
+        fmt::print("{} planned for the trash, {}: {}\n", formatItems(file.items.size(), "item is", "items are"),
+                   sizeText(file.disk(Action::Trash)), displayText(arguments.plan));
+    return compared.different > 0 || !added.problem.empty() ? ExitIncomplete : ExitDone;
+}
+
+} // namespace
+
 int runDuplicates(const DuplicateArguments& arguments)
 {
     DuplicateOptions options;
@@ -83,6 +145,37 @@ int runDuplicates(const DuplicateArguments& arguments)
         }
         options.leaveOut.push_back(*known);
     }
+    std::string keptFolder;
+    auto existing = AtomicFile::Existing::Keep;
+    if (arguments.plan.empty() && arguments.force) {
+        complain("--force goes with --plan FILE.");
+        return ExitUsage;
+    }
+    if (!arguments.plan.empty()) {
+        if (arguments.paths.size() > 1) {
+            complain("A plan is of one place: give one PATH.");
+            return ExitUsage;
+        }
+        if (!arguments.keep.empty() && !arguments.keepIn.empty()) {
+            complain("--keep and --keep-in are two answers to one question. Give one of them.");
+            return ExitUsage;
+        }
+        if (!arguments.keepIn.empty()) {
+            const auto known = answers(arguments.keepIn) ? canonicalPath(arguments.keepIn) : Result<std::string>("");
+            if (!known)
+                complain(known.error().sentence);
+            if (!known || known->empty())
+                return ExitFailed;
+            keptFolder = *known;
+        }
+        const auto may = mayWrite(arguments.plan, "a plan", arguments.force, beginsAsPlan);
+        if (!may) {
+            complain(may.error().sentence);
+            return ExitFailed;
+        }
+        existing = *may;
+    }
+    const auto read = currentTime();
     Trees trees;
     std::uint64_t unreadable = 0;
     bool stopped = false;
@@ -117,7 +210,16 @@ int runDuplicates(const DuplicateArguments& arguments)
                  (found.unreadable + unreadable == 1 ? "is" : "are") + " left out.");
     if (found.stopped || stopped)
         complain("It was stopped before its end: there may be more.");
-    return found.changed + found.unreadable + unreadable > 0 || found.stopped || stopped ? ExitIncomplete : ExitDone;
+    const int status =
+        found.changed + found.unreadable + unreadable > 0 || found.stopped || stopped ? ExitIncomplete : ExitDone;
+    if (arguments.plan.empty())
+        return status;
+    if (found.stopped || stopped) { // what is written is wanted whole
+        complain("No plan was written.");
+        return status;
+    }
+    const int planned = planAllButOne(arguments, found, trees.front(), read, keptFolder, existing);
+    return planned == ExitDone ? status : planned;
 }
 
 } // namespace kurvo::cli

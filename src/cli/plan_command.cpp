@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "cli/command.h"
+#include "cli/new_plan.h"
 #include "cli/output.h"
 #include "core/act/plan_run.h"
 #include "core/act/run_history.h"
@@ -33,12 +34,6 @@ std::string logbookFile()
 {
     return joinPath(ownData(), "logbook.db");
 }
-
-/// What is protected on this machine. Keeps the packages that it looks at.
-struct Guarded {
-    Result<PackageDatabase> packages = PackageDatabase::read();
-    GuardFacts facts{userFolders(), ownData(), packages ? &*packages : nullptr};
-};
 
 Result<PlannedItem> plannedItem(const std::string& typed, const PlanArguments& arguments,
                                 const std::string& destination)
@@ -126,15 +121,6 @@ void printStep(const LoggedStep& step, bool json)
 
 namespace {
 
-/// The file that is to be written may not be, or lie in, what is planned.
-bool liesInPlanned(const std::string& file, const PlanFile& plan)
-{
-    const auto folder = canonicalPath(file.find('/') == file.npos ? "." : std::string(parentPath(file)));
-    const auto path = folder ? joinPath(*folder, fileName(file)) : file;
-    return std::any_of(plan.items.begin(), plan.items.end(),
-                       [&](const PlannedItem& planned) { return isAtOrBelow(path, planned.item.path); });
-}
-
 /// Of this machine, and every item of it answers. False with a word on stderr.
 bool canBeLookedAt(const PlanFile& plan)
 {
@@ -143,7 +129,8 @@ bool canBeLookedAt(const PlanFile& plan)
         return false;
     }
     for (const auto& planned : plan.items)
-        if (!answers(planned.item.path) || (!planned.item.destination.empty() && !answers(planned.item.destination)))
+        if (!answers(planned.item.path) || (!planned.item.destination.empty() && !answers(planned.item.destination)) ||
+            (planned.item.twin && !answers(planned.item.twin->path)))
             return false;
     return true;
 }
@@ -182,7 +169,7 @@ int runPlanMake(const PlanArguments& arguments)
     PlanFile plan;
     plan.host = hostName();
     plan.written = currentTime();
-    const Guarded guarded;
+    const Guarded guarded(ownData());
     for (const auto& typed : arguments.paths) {
         auto planned = plannedItem(typed, arguments, destination);
         if (!planned) {
@@ -198,21 +185,7 @@ int runPlanMake(const PlanArguments& arguments)
             plan.place = parentPath(planned->item.path);
         plan.items.push_back(std::move(*planned));
     }
-    // Read again as it will be: two items in each other are found here.
-    const auto text = encodePlan(plan);
-    if (const auto good = decodePlan(text, arguments.file); !good) {
-        complain(good.error().sentence);
-        return ExitFailed;
-    }
-    if (liesInPlanned(arguments.file, plan)) {
-        complain(displayText(arguments.file) + " is, or lies in, what is planned.");
-        return ExitFailed;
-    }
-    if (const auto written = writePlanFile(arguments.file, plan, *existing); !written) {
-        complain(written.error().sentence);
-        return ExitFailed;
-    }
-    return ExitDone;
+    return writeNewPlan(plan, arguments.file, *existing);
 }
 
 namespace {
@@ -244,7 +217,7 @@ int runPlanCheck(const std::string& file, bool json)
     }
     if (!canBeLookedAt(*plan))
         return ExitFailed;
-    const Guarded guarded;
+    const Guarded guarded(ownData());
     std::vector<ItemFinding> findings;
     std::vector<std::optional<ComesFree>> free(plan->items.size());
     std::size_t done = 0;
@@ -264,14 +237,17 @@ int runPlanCheck(const std::string& file, bool json)
         any |= findings[i].blocked;
         if (json)
             fmt::print("{{\"path\": {}, \"action\": \"{}\", \"disk\": {}, \"comes_free\": {}, \"ready\": {}, "
-                       "\"finding\": {}}}\n",
+                       "\"finding\": {}, \"stays\": {}}}\n",
                        jsonText(item.path), actionName(item.action), item.disk,
                        free[i] ? std::to_string(free[i]->bytes) : "null", !findings[i].blocked,
-                       findings[i].sentence.empty() ? "null" : jsonText(findings[i].sentence));
+                       findings[i].sentence.empty() ? "null" : jsonText(findings[i].sentence),
+                       item.twin ? jsonText(item.twin->path) : "null");
         else
-            fmt::print("{:<6} {:>10}  {}: {}{}{}\n", findings[i].blocked ? "held" : "ready", sizeText(item.disk),
+            fmt::print("{:<6} {:>10}  {}: {}{}{}{}\n", findings[i].blocked ? "held" : "ready", sizeText(item.disk),
                        words(item), displayText(item.path),
                        findings[i].sentence.empty() ? "" : "\n       " + findings[i].sentence,
+                       item.twin && !findings[i].blocked ? "\n       the same stays at " + displayText(item.twin->path)
+                                                         : "",
                        free[i] ? lessThanItTakes(*free[i]) : "");
     }
     return any ? ExitIncomplete : ExitDone;
@@ -295,7 +271,7 @@ int runPlanApply(const std::string& file, std::size_t deletions, bool json)
                                    sizeText(plan->disk(Action::Delete) + plan->disk(Action::EmptyTrash)), count));
         return ExitUsage;
     }
-    const Guarded guarded;
+    const Guarded guarded(ownData());
     Logbook logbook(logbookFile());
     std::optional<Result<RunResult>> result;
     RunProgress shown;

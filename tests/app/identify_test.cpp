@@ -287,6 +287,26 @@ TEST_CASE("duplicates: searched, compared and planned down to one", "[window][du
     CHECK(w.place()->plan.has(w.node(w.p + "/linked/dawn.flac")));
     CHECK_FALSE(w.place()->plan.has(w.node(w.p + "/warden/Recordings/dawn.flac")));
 
+    // The one that stays is said; planned by hand as well, it holds the others back.
+    const auto rowsSaying = [&](const QString& words) {
+        const auto* rows = w.window->clearStage()->list()->model();
+        int found = 0;
+        for (int row = 0; row < rows->rowCount(); ++row)
+            found += rows->index(row, 0).data(Qt::AccessibleTextRole).toString().contains(words);
+        return found;
+    };
+    w.key(Qt::Key_5, Qt::ControlModifier);
+    REQUIRE(w.until([&] { return rowsSaying("; the same stays at") == 3; }));
+    REQUIRE(w.until([&] { return w.place()->findings.ready() == 3; }));
+    w.key(Qt::Key_2, Qt::ControlModifier);
+    w.select("warden/Recordings/dawn.flac");
+    w.key(Qt::Key_Delete);
+    w.key(Qt::Key_5, Qt::ControlModifier);
+    REQUIRE(w.until([&] { return rowsSaying("is planned as well") == 3; }));
+    w.models().plan.unplan(w.p + "/warden/Recordings/dawn.flac");
+    REQUIRE(w.until([&] { return rowsSaying("; the same stays at") == 3 && w.place()->findings.ready() == 3; }));
+    w.key(Qt::Key_3, Qt::ControlModifier);
+
     // What changed since it was compared is found by comparing again, and stays.
     w.models().plan.clearPlan();
     auto other = readAll(w.t / "place/copy/dawn.flac");

@@ -346,6 +346,46 @@ TEST_CASE("kurvoctl duplicates prints a group a line, and folders on request", "
     CHECK(kurvoctl("duplicates '" + (t / "gone") + "'").status == 3);
 }
 
+TEST_CASE("kurvoctl duplicates writes a plan that goes only while one of each stays", "[cli][duplicates][plan]")
+{
+    const TestFolder t;
+    for (const auto* name : {"a/one", "b/one", "c/alone"})
+        t.text(std::string("place/") + name, std::string(20000, 'd'));
+    setModified(t / "place/c/alone", 1000);
+    const auto file = t / "copies.kurvo-plan", command = "duplicates '" + (t / "place") + "' --plan '" + file + "'";
+    const auto written = kurvoctl(command);
+    INFO(written.err);
+    CHECK(written.status == 0);
+    CHECK(written.out.find("2 items are planned for the trash, 40.0 KiB") != std::string::npos);
+    CHECK(kurvoctl(command).status == 3); // it is there already
+    const auto check = [&] { return kurvoctl("plan check '" + file + "' --json"); };
+    CHECK(check().status == 0);
+    for (const auto& line : check().lines()) {
+        CHECK(line["stays"] == t / "place/c/alone");
+        CHECK(line["ready"] == true);
+    }
+    CHECK(kurvoctl("plan check '" + file + "'").out.find("the same stays at " + (t / "place/c/alone")) !=
+          std::string::npos);
+    writeAll(t / "place/c/alone", "another");
+    const auto held = check();
+    CHECK(held.status == 1);
+    CHECK(held.lines()[0]["finding"].get<std::string>().find("is no longer what it was") != std::string::npos);
+    CHECK(kurvoctl("plan apply '" + file + "'").status == 1);
+    CHECK(exists(t / "place/a/one"));
+
+    // What lies in a folder stays, and where none of a group does, all of them do.
+    CHECK(kurvoctl(command + " --force --keep-in '" + (t / "place/b") + "'").status == 0);
+    CHECK(check().lines().size() == 1);
+    CHECK(check().lines()[0]["path"] == t / "place/a/one");
+    const auto nothing = kurvoctl(command + " --force --keep-in '" + (t / "place/c") + "'");
+    CHECK(nothing.status == 0);
+    CHECK(nothing.err.find("nothing to plan") != std::string::npos);
+    CHECK(check().lines()[0]["path"] == t / "place/a/one"); // the earlier one is as it was
+    CHECK(kurvoctl(command + " --force '" + t.path() + "'").status == 2);
+    CHECK(kurvoctl("duplicates '" + t.path() + "' --keep newest").status == 2);
+    CHECK(kurvoctl("duplicates '" + t.path() + "' --force").status == 2);
+}
+
 TEST_CASE("kurvoctl advice says what a path is, and checks files of rules", "[cli][advice]")
 {
     const TestFolder t;

@@ -105,8 +105,8 @@ namespace {
 KeptState toCheck(const Place& place, PlanRunner::Check which)
 {
     auto all = place.plan.state();
-    if (which == PlanRunner::Check::All || place.findings.empty())
-        return all;
+    if (which == PlanRunner::Check::All || place.findings.empty() || place.plan.withTwin() > 0)
+        return all; // what comes on may be what was to stay for another
     auto fresh = std::make_shared<PlanState>();
     const std::set<std::string_view> paths(place.fresh.begin(), place.fresh.end());
     for (const auto path : paths)

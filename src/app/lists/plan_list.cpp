@@ -233,7 +233,10 @@ QVariant PlanRows::data(const QModelIndex& index, int role) const
     const auto& item = *row.item;
     const auto checked = [&] {
         const auto finding = findingOf(item);
-        return finding.sentence.empty() ? tr("not checked yet") : withoutPath(finding.sentence, item.path);
+        auto words = finding.sentence.empty() ? tr("not checked yet") : withoutPath(finding.sentence, item.path);
+        if (item.twin && (finding.ready || finding.sentence.empty()))
+            words += tr("; the same stays at %1").arg(toText(item.twin->path));
+        return words;
     };
     switch (role) {
     case Qt::DisplayRole:

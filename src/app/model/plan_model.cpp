@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <chrono>
 #include <map>
+#include <set>
+#include <string_view>
 #include <utility>
 
 #include "app/services/async.h"
@@ -66,11 +68,21 @@ void PlanModel::remember(Place& place, KeptState state)
         discard(std::make_shared<std::vector<KeptState>>(std::exchange(place.planAfter, {})));
 }
 
-/// What came off has no finding any more, should it come back.
+/// What came off has no finding any more, should it come back; nor has what was held back because of it.
 void PlanModel::forget(Place& place, const PlanState& off)
 {
-    for (const auto& item : off)
+    std::set<std::string_view> paths;
+    for (const auto& item : off) {
         place.findings.erase(item->path);
+        paths.insert(item->path);
+    }
+    if (place.plan.withTwin() == 0 || off.empty())
+        return;
+    for (const auto& item : place.plan.items())
+        if (item.twin)
+            for (std::string_view above = item.twin->path; above.size() > 1; above = parentPath(above))
+                if (paths.contains(above))
+                    place.findings.erase(item.path);
 }
 
 /// False once there are so many that all are checked.
@@ -129,7 +141,8 @@ void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
     told(*p);
 }
 
-void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, std::function<void(std::size_t)> then)
+void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, std::function<void(std::size_t)> then,
+                        const Twins& twins)
 {
     auto* p = places_.edit();
     if (!p || !mayPlan())
@@ -147,15 +160,15 @@ void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, 
         Plan plan;
         Plan::Added added;
     };
-    const auto work = [tree = p->tree, state = p->plan.state(), guard = p->guard, packages = p->packages, intent,
-                       whole] {
+    const auto work = [tree = p->tree, state = p->plan.state(), guard = p->guard, packages = p->packages, intent, whole,
+                       twins] {
         Planned planned;
         planned.plan.restore(state);
-        planned.added = planned.plan.addAll(*tree, whole, guard, intent);
+        planned.added = planned.plan.addAll(*tree, whole, guard, intent, twins);
         return planned;
     };
-    const auto done = [this, id = p->id, version = p->planVersion, tree = p->tree, refusal, nodes, intent,
-                       then](Planned planned) {
+    const auto done = [this, id = p->id, version = p->planVersion, tree = p->tree, refusal, nodes, intent, then,
+                       twins](Planned planned) {
         const auto* now = places_.placeOf(id);
         if (!now || !places_.isCurrent(id))
             return;
@@ -163,7 +176,7 @@ void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, 
             return notices_.say(tr("The place was rescanned in the meantime. Select the items again."),
                                 Severity::Warning);
         if (now->planVersion != version) // planned meanwhile
-            return planAll(nodes, intent, then);
+            return planAll(nodes, intent, then, twins);
         const auto problem = refusal.isEmpty() ? QString::fromStdString(planned.added.problem) : refusal;
         if (!problem.isEmpty())
             notices_.say(problem, Severity::Warning);
@@ -173,7 +186,9 @@ void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, 
             then(planned.added.count);
     };
     constexpr std::size_t few = 200; // done at once
-    if (whole.size() <= few)
+    const bool sumsUp = std::any_of(twins.begin(), twins.end(),
+                                    [&](const auto& twin) { return p->tree->isFolder(twin.second); });
+    if (whole.size() <= few && !sumsUp)
         done(work());
     else
         runAsync(this, work, done);

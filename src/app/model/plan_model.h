@@ -28,7 +28,7 @@ public:
     void planTrash(NodeId node, Guard guard = Guard::Up) { planItem(node, {}, guard); }
     /// Many at once, as one change; what is protected is left out and told. `then` is told how many were planned.
     void planAll(const std::vector<NodeId>& nodes, const Intent& intent = {},
-                 std::function<void(std::size_t)> then = {});
+                 std::function<void(std::size_t)> then = {}, const Twins& twins = {});
     /// Items that no node stands for, as one change: all or none.
     bool addOutside(std::uint64_t id, const std::vector<PlannedItem>& items);
     /// As one change.

@@ -265,6 +265,56 @@ Result<Done> compareContent(const PlanItem& item, const ContentSummary& then, co
     return Done{};
 }
 
+namespace {
+
+/// An item that goes because the same stays elsewhere: whether it does.
+std::optional<ItemFinding> checkTwin(const PlanItem& item, const CheckContext& context)
+{
+    if (!item.twin)
+        return std::nullopt;
+    const auto& twin = *item.twin;
+    const auto leftFor = [&](const std::string& why) {
+        return displayText(item.path) + " was left alone: " + displayText(twin.path) +
+               ", which has the same content and was to stay, " + why + ".";
+    };
+    for (std::string_view above = twin.path; above.size() > 1; above = parentPath(above))
+        if (context.planned.contains(above))
+            return blocked(leftFor("is planned as well"));
+    PlanItem other;
+    other.path = twin.path;
+    other.kind = item.kind;
+    other.device = twin.device;
+    other.inode = twin.inode;
+    other.size = twin.size;
+    other.modified = twin.modified;
+    other.modifiedNs = twin.modifiedNs;
+    const auto stat = compareItem(other, context.seenAt >= bootTime());
+    const auto same = stat ? checkContent(other, twin.content, twin.path, context.stop) : Result<Done>(stat.error());
+    if (same)
+        return std::nullopt;
+    switch (same.error().kind) {
+    case ErrorKind::NotFound:
+        return blocked(leftFor("is no longer there"));
+    case ErrorKind::Changed:
+        return blocked(leftFor("is no longer what it was"));
+    case ErrorKind::Cancelled:
+        return blocked(same.error());
+    default:
+        auto why = same.error();
+        why.sentence = leftFor("could not be checked");
+        return blocked(why);
+    }
+}
+
+} // namespace
+
+CheckContext::CheckContext(const PlanFile& plan, const GuardFacts& facts, std::stop_token token)
+    : guard(facts), seenAt(plan.written), stop(std::move(token))
+{
+    for (const auto& item : plan.items)
+        planned.insert(item.item.path);
+}
+
 ItemFinding checkItem(const PlannedItem& planned, CheckContext& context)
 {
     const auto& item = planned.item;
@@ -280,6 +330,8 @@ ItemFinding checkItem(const PlannedItem& planned, CheckContext& context)
         return *finding;
     if (auto same = checkContent(item, planned.content, item.path, context.stop); !same)
         return blocked(same.error());
+    if (auto finding = checkTwin(item, context))
+        return *finding;
     if (emptying) {
         const auto trashes = existingTrashFolders(item.path, guard.user);
         if (std::none_of(trashes.begin(), trashes.end(), [&](const TrashFolder& t) { return t.path == item.path; }))
@@ -307,7 +359,7 @@ std::vector<ItemFinding> checkPlan(const PlanFile& plan, const GuardFacts& guard
                                    const std::function<void(std::size_t done)>& onItem)
 {
     std::vector<ItemFinding> findings;
-    CheckContext context{guard, plan.written, stop};
+    CheckContext context(plan, guard, stop);
     for (const auto& planned : plan.items) {
         if (onItem)
             onItem(findings.size());

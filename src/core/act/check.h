@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <functional>
 #include <map>
+#include <set>
 #include <stop_token>
 #include <string>
 #include <vector>
@@ -45,17 +46,20 @@ private:
 
 /// What the checks of a plan's items share.
 struct CheckContext {
+    CheckContext(const PlanFile& plan, const GuardFacts& guard, std::stop_token stop);
     const GuardFacts& guard;
-    std::int64_t seenAt = 0; ///< UTC seconds; device numbers hold until the machine is started again
-    std::stop_token stop = {};
-    DestinationRoom room = {};
-    OpenPathsMeanwhile open = {};
+    std::int64_t seenAt;                        ///< UTC seconds; device numbers hold until the machine is started again
+    std::set<std::string, std::less<>> planned; ///< paths
+    std::stop_token stop;
+    DestinationRoom room;
+    OpenPathsMeanwhile open;
 };
 
 /// The item is still what was planned (device, inode, kind, size, time; for a folder its whole content); it is not
-/// protected, or its guard was lifted; its folder may be changed; nobody has it open (said, not blocked); a destination
-/// is there, is another drive, takes the names and sizes, has room, and nothing stands in the way. Device numbers are
-/// compared only for what was seen since the machine was started. Blocks: call it off the interface thread.
+/// protected, or its guard was lifted; its folder may be changed; nobody has it open (said, not blocked); its twin is
+/// what it was, and is not planned itself; a destination is there, is another drive, takes the names and sizes, has
+/// room, and nothing stands in the way. Device numbers are compared only for what was seen since the machine was
+/// started. Blocks: call it off the interface thread.
 ItemFinding checkItem(const PlannedItem& item, CheckContext& context);
 
 /// One finding an item.

@@ -163,7 +163,7 @@ Result<RunResult> runPlan(Logbook& logbook, const PlanFile& plan, const RunOptio
     }
     if (auto added = logbook.add(result.steps); !added)
         return added.error();
-    CheckContext context{options.guard, plan.written, options.stop};
+    CheckContext context(plan, options.guard, options.stop);
     for (std::size_t i = 0; i < ordered.size(); ++i) {
         auto& step = result.steps[i];
         reporter.begin(step.path);

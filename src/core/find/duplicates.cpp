@@ -401,29 +401,4 @@ std::vector<DuplicateFile> chooseToRemove(const std::vector<DuplicateFile>& file
     return chosen;
 }
 
-std::vector<DuplicateRemoval> consistentRemovals(const FileTree& tree, const std::vector<NodeId>& planned,
-                                                 const std::vector<DuplicateRemoval>& removals)
-{
-    std::unordered_set<NodeId> going(planned.begin(), planned.end());
-    std::unordered_set<NodeId> staying, aboveStaying;
-    const auto reaches = [&tree](NodeId node, const std::unordered_set<NodeId>& set) {
-        for (; node != noNode; node = tree.parent(node))
-            if (set.contains(node))
-                return true;
-        return false;
-    };
-    std::vector<DuplicateRemoval> kept;
-    for (const auto& removal : removals) {
-        if (removal.goes == removal.stays || reaches(removal.stays, going) || reaches(removal.goes, staying) ||
-            aboveStaying.contains(removal.goes) || tree.isAtOrBelow(removal.stays, removal.goes))
-            continue;
-        going.insert(removal.goes);
-        staying.insert(removal.stays);
-        for (auto above = removal.stays; above != noNode; above = tree.parent(above))
-            aboveStaying.insert(above);
-        kept.push_back(removal);
-    }
-    return kept;
-}
-
 } // namespace kurvo

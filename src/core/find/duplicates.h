@@ -81,15 +81,4 @@ std::vector<DuplicateFile> chooseToRemove(const std::vector<DuplicateFile>& file
                                           const std::vector<std::shared_ptr<const FileTree>>& trees, Keep keep,
                                           const std::string& folder = {});
 
-/// One that goes because another one with the same content stays.
-struct DuplicateRemoval {
-    NodeId goes = noNode;
-    NodeId stays = noNode;
-};
-
-/// Of these removals in one tree those that can be done together, with what is planned already: none of what stays for
-/// one goes with another one or with the plan. The first of two that contradict each other is kept.
-std::vector<DuplicateRemoval> consistentRemovals(const FileTree& tree, const std::vector<NodeId>& planned,
-                                                 const std::vector<DuplicateRemoval>& removals);
-
 } // namespace kurvo

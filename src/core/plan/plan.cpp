@@ -34,6 +34,13 @@ bool ptrBefore(const PlanItemPtr& a, const PlanItemPtr& b)
     return before(*a, *b);
 }
 
+Twin twinOf(const FileTree& tree, NodeId node)
+{
+    const auto& store = tree.store();
+    return {tree.path(node),      store.device(node),     store.inode(node),    store.ownApparent(node),
+            store.modified(node), store.modifiedNs(node), summarize(tree, node)};
+}
+
 /// What lies in a folder, in a map by path: from there on, as long as the paths begin so.
 std::string inside(std::string_view folder)
 {
@@ -113,6 +120,8 @@ Result<PlanItemPtr> Plan::newItem(const FileTree& tree, NodeId node, const Guard
     if (intent.action == Action::Move) {
         item->destination = intent.destination;
         item->leaveLink = intent.leaveLink;
+    } else {
+        item->twin = intent.twin || !known ? intent.twin : known->twin;
     }
     return PlanItemPtr(std::move(item));
 }
@@ -123,6 +132,7 @@ void Plan::index(const PlanItem& item)
         byNode_[item.node] = &item;
     else
         ++outside_;
+    withTwin_ += item.twin ? 1 : 0;
     byPath_[item.path] = &item;
     auto& sum = sums_[static_cast<std::size_t>(item.action)];
     ++sum.count;
@@ -135,6 +145,7 @@ void Plan::unindex(const PlanItem& item)
         byNode_.erase(item.node);
     else
         --outside_;
+    withTwin_ -= item.twin ? 1 : 0;
     byPath_.erase(item.path);
     auto& sum = sums_[static_cast<std::size_t>(item.action)];
     --sum.count;
@@ -192,7 +203,7 @@ Result<PlanState> Plan::add(const FileTree& tree, NodeId node, const GuardFacts&
 }
 
 Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes, const GuardFacts& facts,
-                         const Intent& intent)
+                         const Intent& intent, const Twins& twins)
 {
     Added added;
     PlanState fresh;
@@ -203,7 +214,10 @@ Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes,
         const auto* known = itemOf(node);
         if (known && known->action == intent.action && known->destination == intent.destination)
             continue; // as it is wanted
-        auto item = newItem(tree, node, facts, Guard::Up, intent);
+        auto own = intent;
+        if (const auto twin = twins.find(node); twin != twins.end() && tree.contains(twin->second))
+            own.twin = twinOf(tree, twin->second);
+        auto item = newItem(tree, node, facts, Guard::Up, own);
         if (!item) {
             if (added.problem.empty())
                 added.problem = item.error().sentence;

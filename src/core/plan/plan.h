@@ -36,6 +36,18 @@ inline bool isForGood(Action action)
     return action == Action::Delete || action == Action::EmptyTrash;
 }
 
+/// The same content elsewhere, which is to stay: an item that goes because of it is left alone without it.
+struct Twin {
+    std::string path; ///< bytes; of the item's kind
+    std::uint64_t device = 0;
+    std::uint64_t inode = 0;
+    std::uint64_t size = 0; ///< st_size; only meaningful for files
+    std::int64_t modified = 0;
+    std::uint32_t modifiedNs = 0;
+    ContentSummary content;
+    bool operator==(const Twin&) const = default;
+};
+
 /// What an item was when it was scanned; enough to find out whether it still is.
 struct PlanItem {
     NodeId node = noNode;
@@ -53,15 +65,19 @@ struct PlanItem {
     bool leaveLink = false;       ///< move: a link at the old path leads to the new one
     /// Of an item that is not in the tree (`node` is noNode): what it held when it was planned.
     std::optional<ContentSummary> content = {};
+    std::optional<Twin> twin = {};
     bool operator==(const PlanItem&) const = default;
 };
 
 /// What shall happen to a node.
 struct Intent {
     Action action = Action::Trash;
-    std::string destination = {}; ///< move
-    bool leaveLink = false;       ///< move
+    std::string destination = {};  ///< move
+    bool leaveLink = false;        ///< move
+    std::optional<Twin> twin = {}; ///< trash and delete; what is planned already keeps the one it has
 };
+/// What goes, and because of what stays.
+using Twins = std::unordered_map<NodeId, NodeId>;
 
 /// Whether the tree has the item's node as it was when it was planned.
 bool isAsPlanned(const PlanItem& item, const FileTree& tree);
@@ -137,9 +153,9 @@ public:
         std::string problem; ///< why the first that could not be planned was not; empty when all were
         PlanState off;       ///< what came off
     };
-    /// Many nodes with one intent, as add() takes each.
+    /// Many nodes with one intent, as add() takes each. Sums up the content of each twin.
     Added addAll(const FileTree& tree, const std::vector<NodeId>& nodes, const GuardFacts& facts,
-                 const Intent& intent = {});
+                 const Intent& intent = {}, const Twins& twins = {});
     /// Puts something on the plan that no node stands for, such as what lies in a trash folder; `item.content` is set.
     /// Replaces an item at the same path, which it returns. Fails where another item holds it or lies in it.
     Result<PlanState> addOutside(PlanItem item, const GuardFacts& facts);
@@ -178,6 +194,8 @@ public:
     };
     Difference become(KeptState state);
 
+    /// Items that go because a twin stays.
+    std::size_t withTwin() const { return withTwin_; }
     std::size_t count(Action action) const { return sums_[static_cast<std::size_t>(action)].count; }
     /// Items that cannot be taken back.
     std::size_t countForGood() const { return count(Action::Delete) + count(Action::EmptyTrash); }
@@ -258,6 +276,7 @@ private:
     std::map<std::string_view, const PlanItem*> byPath_; ///< what lies in a folder follows it
     std::array<Sum, 4> sums_{};                          ///< by action
     std::size_t outside_ = 0;                            ///< items that no node stands for
+    std::size_t withTwin_ = 0;
 };
 
 /// Rewrites states of plans for a newer tree: each item once, however many states share it.

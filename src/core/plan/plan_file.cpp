@@ -132,6 +132,55 @@ std::size_t oneOf(const Json& object, const char* name, const Names& names)
     return static_cast<std::size_t>(found - names.begin());
 }
 
+std::int64_t readTime(const Json& object, std::uint32_t& nanoseconds)
+{
+    const auto seconds = member<std::int64_t>(object, "modified");
+    nanoseconds = member<std::uint32_t>(object, "modified_ns");
+    if (!isTime(seconds) || nanoseconds >= 1'000'000'000)
+        throw Wrong{"its time of modification is out of range"};
+    return seconds;
+}
+
+ContentSummary contentOf(const Json& object)
+{
+    ContentSummary content;
+    content.entries = member<std::uint64_t>(object, "entries");
+    content.apparent = member<std::uint64_t>(object, "apparent");
+    content.fingerprint = member<std::uint64_t>(object, "fingerprint");
+    content.unreadable = memberOr<std::uint32_t>(object, "unreadable", 0);
+    return content;
+}
+
+/// What a planned item and its twin have in common.
+template <typename Thing>
+void setIdentity(Json& object, const Thing& thing, const ContentSummary& content)
+{
+    object["device"] = thing.device;
+    object["inode"] = thing.inode;
+    object["size"] = thing.size;
+    object["modified"] = thing.modified;
+    object["modified_ns"] = thing.modifiedNs;
+    object["entries"] = content.entries;
+    object["apparent"] = content.apparent;
+    object["fingerprint"] = content.fingerprint;
+    object["unreadable"] = content.unreadable;
+    setPath(object, "path", thing.path);
+}
+
+Twin twinOf(const Json& object)
+{
+    if (!object.is_object())
+        throw Wrong{"\"stays\" is no object"};
+    Twin twin;
+    twin.path = path(object, "path");
+    twin.device = member<std::uint64_t>(object, "device");
+    twin.inode = member<std::uint64_t>(object, "inode");
+    twin.size = member<std::uint64_t>(object, "size");
+    twin.modified = readTime(object, twin.modifiedNs);
+    twin.content = contentOf(object);
+    return twin;
+}
+
 PlannedItem itemOf(const Json& object)
 {
     if (!object.is_object())
@@ -144,20 +193,16 @@ PlannedItem itemOf(const Json& object)
     item.device = member<std::uint64_t>(object, "device");
     item.inode = member<std::uint64_t>(object, "inode");
     item.size = member<std::uint64_t>(object, "size");
-    item.modified = member<std::int64_t>(object, "modified");
-    item.modifiedNs = member<std::uint32_t>(object, "modified_ns");
-    if (!isTime(item.modified) || item.modifiedNs >= 1'000'000'000)
-        throw Wrong{"its time of modification is out of range"};
+    item.modified = readTime(object, item.modifiedNs);
     item.disk = member<std::uint64_t>(object, "disk");
     item.guardLifted = memberOr(object, "guard_lifted", false);
     if (item.action == Action::Move) {
         item.destination = path(object, "destination");
         item.leaveLink = memberOr(object, "leave_link", false);
     }
-    planned.content.entries = member<std::uint64_t>(object, "entries");
-    planned.content.apparent = member<std::uint64_t>(object, "apparent");
-    planned.content.fingerprint = member<std::uint64_t>(object, "fingerprint");
-    planned.content.unreadable = memberOr<std::uint32_t>(object, "unreadable", 0);
+    if (object.contains("stays"))
+        item.twin = twinOf(object["stays"]);
+    planned.content = contentOf(object);
     planned.frees = memberOr(object, "frees", item.disk);
     planned.mark = memberOr(object, "mark", std::string());
     planned.note = memberOr(object, "note", std::string());
@@ -216,7 +261,7 @@ std::size_t restorePlan(const PlanFile& file, const FileTree& tree, const GuardF
         item.node = node;
         if (node == noNode || !isAsPlanned(item, tree) ||
             !plan.add(tree, node, facts, item.guardLifted ? Guard::Lifted : Guard::Up,
-                      {item.action, item.destination, item.leaveLink}))
+                      {item.action, item.destination, item.leaveLink, item.twin}))
             ++lost;
     }
     return lost;
@@ -240,24 +285,17 @@ std::string encodePlan(const PlanFile& plan)
         const auto& item = planned.item;
         Json object{{"action", actions[static_cast<std::size_t>(item.action)]},
                     {"kind", entryKindNames[static_cast<std::size_t>(item.kind)]},
-                    {"device", item.device},
-                    {"inode", item.inode},
-                    {"size", item.size},
-                    {"modified", item.modified},
-                    {"modified_ns", item.modifiedNs},
                     {"disk", item.disk},
-                    {"frees", planned.frees},
-                    {"entries", planned.content.entries},
-                    {"apparent", planned.content.apparent},
-                    {"fingerprint", planned.content.fingerprint},
-                    {"unreadable", planned.content.unreadable}};
-        setPath(object, "path", item.path);
+                    {"frees", planned.frees}};
+        setIdentity(object, item, planned.content);
         if (item.action == Action::Move) {
             setPath(object, "destination", item.destination);
             object["leave_link"] = item.leaveLink;
         }
         if (item.guardLifted)
             object["guard_lifted"] = true;
+        if (item.twin)
+            setIdentity(object["stays"], *item.twin, item.twin->content);
         if (!planned.mark.empty())
             object["mark"] = planned.mark;
         if (!planned.note.empty())

@@ -7,6 +7,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <filesystem>
 #include <random>
 
 #include "core/act/act_fixture.h"
@@ -218,6 +219,79 @@ TEST_CASE("nothing outside of the plan is ever touched: 100 random plans", "[act
         CHECK(p.leftovers() == 0);
         for (const auto& step : result.steps)
             CHECK(isLink(step.path) == (step.action == Action::Move && step.leaveLink));
+    }
+}
+
+TEST_CASE("what goes because the same stays elsewhere goes only while that is there", "[act][plan][twin]")
+{
+    if (!canMount())
+        return;
+    Planned p;
+    p.t.text("place/film", "the same film");
+    p.t.text("place/copies/film", "the same film");
+    p.t.text("place/season/one", "one");
+    p.t.text("place/season-copy/one", "one");
+    const auto twinOf = [&](const std::string& name) {
+        const auto tree = scan(p.t / "place")->tree;
+        const auto node = *tree->find(p.t / ("place/" + name)), other = *tree->find(p.t / "place/copies");
+        Plan one;
+        one.addAll(*tree, {other}, p.guard, {}, {{other, node}});
+        return *one.items()[0].twin;
+    };
+    const bool folders = GENERATE(false, true);
+    const std::string goes = folders ? "season-copy" : "film", stays = folders ? "season" : "copies/film";
+    const auto inIt = "place/" + stays + (folders ? "/one" : "");
+    p.add(GENERATE(Action::Trash, Action::Delete), goes).item.twin = twinOf(stays);
+    const auto leftAlone = [&](const std::string& why) {
+        const auto finding = p.check();
+        CHECK(finding.blocked);
+        INFO(finding.sentence);
+        CHECK(finding.sentence.find(stays + ", which has the same content and was to stay, " + why) !=
+              std::string::npos);
+        const auto result = p.carryOut();
+        CHECK(exists(p.t / ("place/" + goes)));
+        for (std::size_t i = 0; i < result.steps.size(); ++i)
+            if (result.steps[i].path == p.t / ("place/" + goes)) {
+                CHECK(result.steps[i].state == StepState::Failed);
+                CHECK(result.findings[i].sentence == finding.sentence);
+            }
+        return result.done();
+    };
+    SECTION("it is there")
+    {
+        CHECK_FALSE(p.check().blocked);
+        CHECK(p.carryOut().done() == 1);
+        CHECK_FALSE(exists(p.t / ("place/" + goes)));
+        CHECK(exists(p.t / inIt));
+    }
+    SECTION("it is gone")
+    {
+        std::filesystem::remove_all(p.t / ("place/" + stays));
+        CHECK(leftAlone("is no longer there") == 0);
+    }
+    SECTION("it was written to")
+    {
+        p.t.text(inIt, "another");
+        CHECK(leftAlone("is no longer what it was") == 0);
+    }
+    SECTION("something else stands there")
+    {
+        std::filesystem::remove_all(p.t / ("place/" + stays));
+        p.t.symlink(p.t / ("place/" + goes), "place/" + stays);
+        CHECK(leftAlone("is no longer what it was") == 0);
+    }
+    SECTION("it is planned as well, and goes")
+    {
+        p.add(Action::Trash, folders ? "season" : "copies");
+        CHECK_FALSE(p.check(1).blocked);
+        CHECK(leftAlone("is planned as well") == 1);
+        CHECK_FALSE(exists(p.t / inIt));
+    }
+    SECTION("each for the sake of the other")
+    {
+        p.add(Action::Trash, stays).item.twin = twinOf(goes);
+        CHECK(leftAlone("is planned as well") == 0);
+        CHECK(exists(p.t / inIt));
     }
 }
 

@@ -13,7 +13,7 @@
 #include <random>
 #include <set>
 
-#include "core/find/duplicates.h"
+#include "core/plan/duplicate_removals.h"
 #include "core/platform/file_content.h"
 #include "core/scan/scanner.h"
 #include "support/mounts.h"

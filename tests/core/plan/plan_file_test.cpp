@@ -35,7 +35,10 @@ PlanFile sample()
     trash.item.path = "/home/guest/old.log";
     trash.item.guardLifted = true;
     trash.content.entries = 1;
+    trash.item.twin =
+        Twin{"/home/guest/\xfe.log", 0xFE00000002, 77, 5000, -1, 999999998, {1, 5000, 0xFFFFFFFFFFFFFFF2, 0}};
     PlannedItem remove = trash;
+    remove.item.twin.reset();
     remove.item.path = "/home/guest/core.1";
     remove.item.action = Action::Delete;
     plan.items = {move, trash, remove};
@@ -68,6 +71,7 @@ TEST_CASE("a plan file gives back what was written, whatever the bytes of a name
         CHECK(a.item.destination == b.item.destination);
         CHECK(a.item.leaveLink == b.item.leaveLink);
         CHECK(a.item.guardLifted == b.item.guardLifted);
+        CHECK(a.item.twin == b.item.twin);
         CHECK(a.content == b.content);
         CHECK(a.mark == b.mark);
         CHECK(a.note == b.note);
@@ -99,6 +103,11 @@ TEST_CASE("a damaged or doubtful plan is refused as a whole, with the item that 
     CHECK(refused("\"version\": 1", "\"version\": 2").find("newer version") != std::string::npos);
     CHECK(refused("kurvo-plan", "other").find("not a plan") != std::string::npos);
     CHECK(refused("\"modified_ns\": 999999999", "\"modified_ns\": \"x\"").find("not what it should be") !=
+          std::string::npos);
+    // Without what stays it would go for nothing.
+    CHECK(refused("\"path_encoded\": \"/home/guest/%FE.log\"", "\"path\": \"old.log\"").find("Item 2 of") == 0);
+    CHECK(refused("\"inode\": 77", "\"inode\": -77").find("inode") != std::string::npos);
+    CHECK(refused("\"modified_ns\": 999999998", "\"modified_ns\": 1999999998").find("out of range") !=
           std::string::npos);
     CHECK_FALSE(readPlanFile("/dev/null/none"));
     CHECK_FALSE(readPlanFile("/dev/zero"));

@@ -130,6 +130,36 @@ TEST_CASE("what shall happen can be changed, and decides the order", "[plan]")
     CHECK(into.error().sentence.find("into itself") != std::string::npos);
 }
 
+TEST_CASE("what goes because the same stays elsewhere keeps that in mind", "[plan][twin]")
+{
+    const auto tree = place();
+    const auto x = *tree->find("/place/a/x"), b = *tree->find("/place/a/b"), z = *tree->find("/place/z");
+    Plan plan;
+    CHECK(plan.addAll(*tree, {x, z}, facts, {}, {{x, b}}).count == 2);
+    CHECK(plan.withTwin() == 1);
+    CHECK_FALSE(plan.itemOf(z)->twin);
+    const auto twin = plan.itemOf(x)->twin;
+    REQUIRE(twin);
+    CHECK(twin->path == "/place/a/b");
+    CHECK(twin->content == summarize(*tree, b));
+    // For good instead of into the trash: all the more so. Moved it is not lost.
+    REQUIRE(plan.add(*tree, x, facts, Guard::Up, {Action::Delete, {}, false, {}}));
+    CHECK(plan.itemOf(x)->twin == twin);
+    const auto kept = plan.state();
+    Plan restored;
+    CHECK(restorePlan(planFileOf(plan, *tree), *tree, facts, restored) == 0);
+    CHECK(restored.itemOf(x)->twin == twin);
+    REQUIRE(plan.add(*tree, x, facts, Guard::Up, {Action::Move, "/media/archive", false, {}}));
+    CHECK_FALSE(plan.itemOf(x)->twin);
+    CHECK(plan.withTwin() == 0);
+    plan.restore(kept);
+    CHECK(plan.withTwin() == 1);
+    CHECK(plan.rebind(*place(), Plan::IfChanged::Drop).empty());
+    CHECK(plan.itemOf(x)->twin == twin);
+    plan.remove(x);
+    CHECK(plan.withTwin() == 0);
+}
+
 TEST_CASE("what lies outside of the place is planned by its path", "[plan]")
 {
     const auto tree = place();

@@ -11,7 +11,6 @@
 #include "app/services/async.h"
 #include "app/style/theme.h"
 #include "app/style/words.h"
-#include "core/platform/file_content.h"
 
 namespace kurvo::app {
 namespace {
@@ -20,40 +19,6 @@ constexpr int indexRole = Qt::UserRole;       ///< of a group: its place in the 
 constexpr int foldersRole = Qt::UserRole + 1; ///< of a group: folders
 constexpr int nodeRole = Qt::UserRole + 2;    ///< of a file or folder
 constexpr std::size_t mostShown = 3000;
-
-SeenFile seenOf(const FileTree& tree, NodeId node)
-{
-    const auto& store = tree.store();
-    return {store.inode(node), store.ownApparent(node), store.modified(node), store.modifiedNs(node)};
-}
-
-/// Files byte by byte; folders name by name and file by file.
-Result<bool> sameThing(const FileTree& tree, NodeId a, NodeId b, const std::stop_token& stop, std::uint64_t& bytes)
-{
-    const auto& store = tree.store();
-    if (store.kind(a) != store.kind(b))
-        return false;
-    if (store.kind(a) == EntryKind::File) {
-        bytes += store.ownApparent(a);
-        if (tree.countedAt(a) == tree.countedAt(b))
-            return true; // links of one file
-        return sameContent(tree.path(a), seenOf(tree, a), tree.path(b), seenOf(tree, b), stop);
-    }
-    if (!tree.isFolder(a))
-        return true; // links were compared by the search; nothing else is in folders that are the same
-    if (tree.countChildren(a) != tree.countChildren(b))
-        return false;
-    std::optional<Result<bool>> answer;
-    tree.forEachChild(a, [&](NodeId child) {
-        if (answer)
-            return;
-        const auto other = tree.findChild(b, tree.name(child));
-        auto same = other ? sameThing(tree, child, *other, stop, bytes) : Result<bool>(false);
-        if (!same || !*same)
-            answer.emplace(std::move(same));
-    });
-    return answer ? *answer : Result<bool>(true);
-}
 
 } // namespace
 
@@ -405,14 +370,8 @@ void DuplicatesPage::planAllBut(Keep keep, const std::string& folder)
             chosen = group->child(k)->isSelected();
         if (!chosen)
             continue;
-        const auto& files = filesOf(group);
-        const auto go = chooseToRemove(files, {tree_}, keep, folder);
-        NodeId stays = noNode;
-        for (const auto& file : files)
-            if (std::none_of(go.begin(), go.end(), [&](const auto& gone) { return gone.node == file.node; }))
-                stays = file.node;
-        for (const auto& file : go)
-            pairs.push_back({file.node, stays});
+        const auto more = allButOne(filesOf(group), tree_, keep, folder);
+        pairs.insert(pairs.end(), more.begin(), more.end());
     }
     if (pairs.empty())
         return notices_.say(tr("None of these lies in that folder: nothing was planned."), Severity::Warning);
@@ -449,48 +408,18 @@ void DuplicatesPage::compareAndPlan(const std::vector<DuplicateRemoval>& wanted)
     for (const auto& item : places_.place()->plan.items())
         if (item.node != noNode)
             planned.push_back(item.node);
-    // Of a file with several hard links all paths go, or nothing comes free.
-    auto all = wanted;
-    const auto& store = tree_->store();
-    for (const auto& removal : wanted)
-        if (!tree_->isFolder(removal.goes) && store.has(removal.goes, FlagLinked))
-            for (const NodeId member : store.linkMembers(store.linkSets()[store.linkSetOf(removal.goes)]))
-                if (member != removal.goes && tree_->contains(member))
-                    all.push_back({member, removal.stays});
-    auto removals = consistentRemovals(*tree_, planned, all);
+    auto removals = consistentRemovals(*tree_, planned, wanted);
     if (removals.empty())
         return notices_.say(tr("Nothing was planned: one of each of these is already planned, or stays for another."),
                             Severity::Warning);
     begin(tr("Comparing byte by byte"));
-    for (const auto& removal : removals)
-        job_->toCompare += tree_->apparent(removal.goes) + 1;
-    struct Compared {
-        std::vector<NodeId> same;
-        std::size_t different = 0;
-        std::string problem;
-        bool stopped = false;
-    };
+    job_->toCompare = bytesToCompare(*tree_, removals);
     runAsync(
         this,
         [tree = tree_, removals = std::move(removals), job = job_] {
-            Compared result;
-            for (const auto& [go, stay] : removals) {
-                std::uint64_t bytes = 0;
-                const auto same = sameThing(*tree, go, stay, job->stop.get_token(), bytes);
-                job->compared += bytes;
-                result.stopped = job->stop.stop_requested();
-                if (result.stopped)
-                    break;
-                if (same && *same)
-                    result.same.push_back(go);
-                else
-                    ++result.different;
-                if (!same && result.problem.empty())
-                    result.problem = same.error().sentence;
-            }
-            return result;
+            return compareRemovals(*tree, removals, job->compared, job->stop.get_token());
         },
-        [this, tree = tree_](const Compared& result) {
+        [this, tree = tree_](const ComparedRemovals& result) {
             end();
             const auto* place = places_.place();
             if (!place || place->tree->sharedStore() != tree->sharedStore())
@@ -499,16 +428,17 @@ void DuplicatesPage::compareAndPlan(const std::vector<DuplicateRemoval>& wanted)
                 state_->setText(tr("stopped: nothing was planned"));
                 return;
             }
-            planModel_.planAll(result.same, {},
-                               [this, different = result.different,
-                                problem = QString::fromStdString(result.problem)](std::size_t count) {
-                                   QStringList said{
-                                       tr("%n item(s) compared and planned.", nullptr, static_cast<int>(count))};
-                                   if (different > 0)
-                                       said << tr("%n item(s) left out: %1", nullptr, static_cast<int>(different))
-                                                   .arg(problem.isEmpty() ? tr("no longer identical.") : problem);
-                                   state_->setText(said.join(QLatin1Char(' ')));
-                               });
+            planModel_.planAll(
+                result.goes(), {},
+                [this, different = result.different,
+                 problem = QString::fromStdString(result.problem)](std::size_t count) {
+                    QStringList said{tr("%n item(s) compared and planned.", nullptr, static_cast<int>(count))};
+                    if (different > 0)
+                        said << tr("%n item(s) left out: %1", nullptr, static_cast<int>(different))
+                                    .arg(problem.isEmpty() ? tr("no longer identical.") : problem);
+                    state_->setText(said.join(QLatin1Char(' ')));
+                },
+                result.same);
         });
 }
 

@@ -14,7 +14,7 @@
 #include "app/model/cursor.h"
 #include "app/model/plan_model.h"
 #include "app/stages/find/finder_page.h"
-#include "core/find/duplicates.h"
+#include "core/plan/duplicate_removals.h"
 
 namespace kurvo::app {
 
