@@ -60,7 +60,8 @@ constexpr std::pair<const char*, const char*> more[] = {
      "The lines add up to what the drive says is used, down to what is not explained. As root it looks into the "
      "programs of all users and below other mounts; else it says what it could not know."},
     {"duplicates",
-     "All PATHs are searched together. A file with several links is one file; empty files are left out. Freeable is "
+     "All PATHs are searched together. A file with several links is one file; empty files are left out, and what lies "
+     "in the trash. Freeable is "
      "what comes free when one of each is kept: files that share their blocks free nothing. A plan that --plan writes "
      "names for each item the one that stays; without it, as it was, the item is left alone."},
     {"advice", "Rules are described by \"kurvoctl help advice\"; check ends with 1 when there is a mistake in them."},
@@ -101,9 +102,8 @@ constexpr struct {
     {"forecast", "kurvoctl forecast /\nkurvoctl forecast /home --json"},
     {"drives", "kurvoctl drives\nkurvoctl drives --all --json"},
     {"ledger", "sudo kurvoctl ledger /\nkurvoctl ledger /home --json"},
-    {"duplicates",
-     "kurvoctl duplicates /srv/share --smallest 10M\nkurvoctl duplicates ~/Pictures /media/stick --folders\n"
-     "kurvoctl duplicates ~/Recordings --folders --plan copies.kurvo-plan --keep oldest"},
+    {"duplicates", "kurvoctl duplicates ~/Pictures /media/stick --folders --smallest 10M\n"
+                   "kurvoctl duplicates ~/Recordings --plan copies.kurvo-plan --keep oldest"},
     {"advice", "kurvoctl advice show ~/.cache /var/log/journal\nkurvoctl advice check my-rules.toml"},
     {"plan", "kurvoctl plan make ~/.cache/tiles -o clear.kurvo-plan\nkurvoctl plan apply clear.kurvo-plan"},
     {"upkeep", "kurvoctl upkeep on old-trash\nkurvoctl upkeep make old-films ~/Videos --where '*.mkv' "

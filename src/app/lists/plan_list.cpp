@@ -235,7 +235,7 @@ QVariant PlanRows::data(const QModelIndex& index, int role) const
         const auto finding = findingOf(item);
         auto words = finding.sentence.empty() ? tr("not checked yet") : withoutPath(finding.sentence, item.path);
         if (item.twin && (finding.ready || finding.sentence.empty()))
-            words += tr("; the same stays at %1").arg(toText(item.twin->path));
+            words = tr("%1; the same stays at %2").arg(words, toText(item.twin->path));
         return words;
     };
     switch (role) {

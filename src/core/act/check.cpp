@@ -274,8 +274,8 @@ std::optional<ItemFinding> checkTwin(const PlanItem& item, const CheckContext& c
         return std::nullopt;
     const auto& twin = *item.twin;
     const auto leftFor = [&](const std::string& why) {
-        return displayText(item.path) + " was left alone: " + displayText(twin.path) +
-               ", which has the same content and was to stay, " + why + ".";
+        return displayText(item.path) + " was left alone, as the copy that was to stay " + why + ": " +
+               displayText(twin.path) + ".";
     };
     for (std::string_view above = twin.path; above.size() > 1; above = parentPath(above))
         if (context.planned.contains(above))

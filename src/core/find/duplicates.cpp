@@ -8,12 +8,14 @@
 #include <optional>
 #include <system_error>
 #include <thread>
+#include <tuple>
 #include <unordered_map>
 #include <unordered_set>
 
 #include "core/base/team.h"
 #include "core/base/text.h"
 #include "core/find/duplicate_folders.h"
+#include "core/find/questions.h"
 #include "core/platform/file_content.h"
 
 namespace kurvo {
@@ -107,12 +109,20 @@ private:
 void Search::markLeftOut()
 {
     leftOut_.resize(trees_.size());
-    for (std::uint32_t t = 0; t < trees_.size(); ++t)
+    for (std::uint32_t t = 0; t < trees_.size(); ++t) {
+        const auto& tree = *trees_[t];
+        const auto leaveOut = [&](NodeId top) {
+            leftOut_[t].resize(tree.extent().nodes);
+            tree.forEachBelow(top, [&](NodeId node) { leftOut_[t][node] = true; });
+        };
         for (const auto& path : options_.leaveOut)
-            if (const auto top = trees_[t]->find(path)) {
-                leftOut_[t].resize(trees_[t]->extent().nodes);
-                trees_[t]->forEachBelow(*top, [&](NodeId node) { leftOut_[t][node] = true; });
-            }
+            if (const auto top = tree.find(path))
+                leaveOut(*top);
+        tree.forEachBelow(rootNode, [&](NodeId node) {
+            if (tree.isFolder(node) && isTrashFolder(tree, node))
+                leaveOut(node);
+        });
+    }
 }
 
 void Search::gather()
@@ -375,6 +385,13 @@ std::vector<DuplicateFile> chooseToRemove(const std::vector<DuplicateFile>& file
     std::vector<std::string> paths;
     for (const auto& file : files)
         paths.push_back(trees[file.tree]->path(file.node));
+    // What a program may throw away by itself is not what stays, as long as another one is elsewhere.
+    std::vector<bool> fleeting(files.size());
+    for (std::size_t i = 0; i < files.size(); ++i) {
+        const auto& tree = *trees[files[i].tree];
+        for (auto above = files[i].node; above != noNode && !fleeting[i]; above = tree.parent(above))
+            fleeting[i] = tree.isFolder(above) && isCacheFolder(tree, above);
+    }
     std::vector<bool> kept(files.size());
     if (keep == Keep::InFolder) {
         for (std::size_t i = 0; i < files.size(); ++i)
@@ -390,7 +407,8 @@ std::vector<DuplicateFile> chooseToRemove(const std::vector<DuplicateFile>& file
         };
         std::size_t best = 0;
         for (std::size_t i = 1; i < files.size(); ++i)
-            if (std::pair(worth(i), std::string_view(paths[i])) < std::pair(worth(best), std::string_view(paths[best])))
+            if (std::tuple(fleeting[i], worth(i), std::string_view(paths[i])) <
+                std::tuple(fleeting[best], worth(best), std::string_view(paths[best])))
                 best = i;
         kept[best] = true;
     }

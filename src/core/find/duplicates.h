@@ -4,7 +4,7 @@
 //
 // A file with several hard links is one file, at the path it is counted at. Files that share all their blocks
 // (reflinks) are the same as well, but removing one of them frees nothing: they are told apart. Empty files are left
-// out.
+// out, and what lies in a trash folder, which is on its way out.
 #pragma once
 
 #include <atomic>
@@ -75,8 +75,9 @@ Duplicates findDuplicates(const std::vector<std::shared_ptr<const FileTree>>& tr
 /// Which of a group to keep.
 enum class Keep { Oldest, Newest, ShortestPath, InFolder };
 
-/// The files of a group that may go when one is kept: never all of them. With InFolder all that lie below `folder` are
-/// kept, and nothing is chosen where none does. Ties are kept by path.
+/// The files of a group that may go when one is kept: never all of them, and what lies in a cache is not what is kept
+/// as long as another one does not. With InFolder all that lie below `folder` are kept, and nothing is chosen where
+/// none does. Ties are kept by path.
 std::vector<DuplicateFile> chooseToRemove(const std::vector<DuplicateFile>& files,
                                           const std::vector<std::shared_ptr<const FileTree>>& trees, Keep keep,
                                           const std::string& folder = {});

@@ -77,7 +77,26 @@ constexpr std::uint16_t bit(Question question)
     return static_cast<std::uint16_t>(1u << static_cast<unsigned>(question));
 }
 
+std::uint8_t kindOf(const FileTree& tree, NodeId folder)
+{
+    const auto above = tree.parent(folder);
+    if (above == noNode)
+        return 0; // what somebody wants to look into
+    const auto top = above == rootNode ? tree.path(above) : std::string();
+    return kindOf(tree.name(folder), above == rootNode ? fileName(top) : tree.name(above));
+}
+
 } // namespace
+
+bool isTrashFolder(const FileTree& tree, NodeId folder)
+{
+    return (kindOf(tree, folder) & InTrash) != 0;
+}
+
+bool isCacheFolder(const FileTree& tree, NodeId folder)
+{
+    return (kindOf(tree, folder) & InCache) != 0;
+}
 
 /// A release is a folder in lib/modules; all but the newest, by the numbers in it, and the one that runs are old.
 OldKernels findOldKernels(const FileTree& tree, const std::string& running)

@@ -35,6 +35,11 @@ constexpr bool findsFolders(Question question)
     return question == Question::HiddenRoots || question == Question::ManyFiles;
 }
 
+/// A folder below the place that is named as trash folders are (freedesktop.org trash specification).
+bool isTrashFolder(const FileTree& tree, NodeId folder);
+/// The same, where programs keep what they can make again, and what is temporary.
+bool isCacheFolder(const FileTree& tree, NodeId folder);
+
 /// What is left of kernels that are neither the newest nor the one that runs: the folders of their drivers, and their
 /// files in /boot. The tree is of a whole system drive, or of a part of one.
 struct OldKernels {

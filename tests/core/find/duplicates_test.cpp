@@ -329,6 +329,33 @@ TEST_CASE("one of a group is always kept", "[duplicates]")
     CHECK(left(Keep::InFolder, t / "elsewhere") == Names{"b", "c/c", "deep/er/a"});
 }
 
+TEST_CASE("what may be gone tomorrow is not what is kept", "[duplicates]")
+{
+    const TestFolder t;
+    // What lies in the trash is on its way out: no copy of anything.
+    for (const auto* name : {"place/.local/share/Trash/files/film", "place/.Trash-1000/files/film", "place/film",
+                             "place/alone", "place/.Trash-1000/files/alone"})
+        t.text(name, std::string(name).ends_with("film") ? "a film" : "alone");
+    setModified(t / "place/.local/share/Trash/files/film", 1000);
+    // Nor is a cache a place to keep something.
+    t.text("place/.cache/viewer/letter", "Dear keeper");
+    t.text("place/Letters/letter", "Dear keeper");
+    setModified(t / "place/.cache/viewer/letter", 1000);
+    setModified(t / "place/Letters/letter", 2000);
+    const auto trees = scanned({t / "place"});
+    const auto found = search(trees);
+    REQUIRE(found.groups.size() == 1);
+    REQUIRE(found.groups[0].files.size() == 2);
+    for (const auto keep : {Keep::Oldest, Keep::Newest, Keep::ShortestPath}) {
+        const auto goes = chooseToRemove(found.groups[0].files, trees, keep);
+        REQUIRE(goes.size() == 1);
+        CHECK(trees[0]->path(goes[0].node) == t / "place/.cache/viewer/letter");
+    }
+    // Where somebody looks into the trash itself, its files are compared.
+    const auto trash = scanned({t / "place/.Trash-1000", t / "place/.local/share/Trash"});
+    CHECK(search(trash).groups.size() == 1);
+}
+
 TEST_CASE("byte by byte", "[duplicates]")
 {
     const TestFolder t;
