@@ -45,6 +45,7 @@ Browser::Browser(Screen& screen, const BrowseWish& wish, std::optional<BegunScan
     desk_.renumbered = [this](const std::function<NodeId(NodeId)>& newId) {
         for (auto& stage : stages_)
             stage->renumber(newId);
+        duplicates_->renumber(newId);
         for (auto& over : over_)
             over->renumber(newId);
     };
@@ -56,8 +57,10 @@ Browser::Browser(Screen& screen, const BrowseWish& wish, std::optional<BegunScan
     types_ = std::make_unique<TablePage>(desk_, *this, TablePage::Of::Types);
     roles_ = std::make_unique<TablePage>(desk_, *this, TablePage::Of::Roles);
     leads_ = std::make_unique<LeadsPage>(desk_, *this);
+    duplicates_ = std::make_unique<DuplicatesPage>(desk_, *this);
     for (auto* table : {types_.get(), roles_.get()})
         table->find = [this](const std::string& filter) {
+            findsDuplicates_ = false;
             static_cast<FindPage&>(*stages_[Find]).ask(filter, desk_.place().focus);
             go(Find);
         };
@@ -89,6 +92,8 @@ Page& Browser::page()
         return *roles_;
     if (stage_ == Explore && pane_ == Pane::Leads)
         return *leads_;
+    if (stage_ == Find && findsDuplicates_)
+        return *duplicates_;
     return *stages_[stage_];
 }
 
@@ -143,6 +148,8 @@ void Browser::changed()
     for (Page* table : {static_cast<Page*>(types_.get()), static_cast<Page*>(roles_.get())})
         if (table && &page() == table)
             table->refresh();
+    if (duplicates_)
+        duplicates_->refresh();
     for (auto& over : over_)
         over->refresh();
 }
@@ -154,6 +161,8 @@ void Browser::stopWhatRuns()
         say("Stopping after the item in work; a copy that is being made is taken back.");
     } else if (desk_.isScanning()) {
         desk_.stopScan();
+    } else if (duplicates_->isWorking()) {
+        duplicates_->stop();
     } else {
         say("Nothing runs. Q ends the view.");
     }
@@ -179,6 +188,9 @@ void Browser::back()
 {
     if (!over_.empty()) {
         over_.pop_back();
+        changed();
+    } else if (stage_ == Find && findsDuplicates_) {
+        findsDuplicates_ = false;
         changed();
     } else if (stage_ == Explore && pane_ != Pane::Descent) {
         pane_ = Pane::Descent;
@@ -380,7 +392,7 @@ int Browser::run(int signals)
     while (!leaving_) {
         if (dirty_)
             draw();
-        const bool runs = desk_.isScanning() || desk_.isActing();
+        const bool runs = desk_.isScanning() || desk_.isActing() || page().isWorking();
         pollfd waiting[] = {{STDIN_FILENO, POLLIN, 0}, {work_.descriptor(), POLLIN, 0}, {signals, POLLIN, 0}};
         (void)::poll(waiting, 3, runs ? 250 : -1);
         if (waiting[2].revents != 0) {

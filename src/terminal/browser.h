@@ -82,6 +82,8 @@ private:
     std::array<std::unique_ptr<Page>, stageCount> stages_;
     std::unique_ptr<TablePage> types_, roles_;
     std::unique_ptr<LeadsPage> leads_;
+    std::unique_ptr<DuplicatesPage> duplicates_;
+    bool findsDuplicates_ = false; ///< in Find
     enum class Pane { Descent, Types, Roles, Leads };
     Pane pane_ = Pane::Descent; ///< of Explore
     Stage stage_ = Scan;

@@ -55,8 +55,17 @@ void Browser::makeCommands()
         over_.clear();
         if (stage_ == Compare)
             return static_cast<ComparePage&>(*stages_[Compare]).askForFilter();
+        findsDuplicates_ = false;
         go(Find);
         static_cast<FindPage&>(*stages_[Find]).askForFilter();
+    });
+    add({"C"}, "Copies: files and folders with the same content", [this] {
+        if (!needsPlace())
+            return;
+        over_.clear();
+        findsDuplicates_ = true;
+        go(Find);
+        duplicates_->begin();
     });
     add({"Alt+Left", "["}, "Back", [this] { desk_.hasPlace() ? desk_.goBack() : void(); });
     add({"Alt+Right", "]"}, "Forward", [this] { desk_.hasPlace() ? desk_.goForward() : void(); });
@@ -246,7 +255,11 @@ void Browser::showKeys()
         lines.end(),
         {"", "# In leads", fmt::format("{:<18} {}", "P", "plan what may usually go among the chosen"),
          fmt::format("{:<18} {}", "A", "put the lead aside, with a note"),
-         fmt::format("{:<18} {}", "O", "show it in Explore"), "", "# In Clear",
+         fmt::format("{:<18} {}", "O", "show it in Explore"), "", "# In copies",
+         fmt::format("{:<18} {}", "P, Delete", "compare byte by byte, and plan all but one of the chosen groups"),
+         fmt::format("{:<18} {}", "D", "the same, to be deleted for good"),
+         fmt::format("{:<18} {}", "K", "which one stays: the oldest, the newest, the shortest path"),
+         fmt::format("{:<18} {}", "A", "search again, from another size on"), "", "# In Clear",
          fmt::format("{:<18} {}", "K", "check the plan"), fmt::format("{:<18} {}", "E", "save the plan for review"),
          fmt::format("{:<18} {}", "Z", "undo the run"), fmt::format("{:<18} {}", "Delete, T", "take off the plan")});
     push(std::make_unique<TextPage>(desk_, *this, "Keys", std::move(lines)));
@@ -262,7 +275,7 @@ void Browser::showGuide()
             "2. Explore: the largest first. Enter goes into a folder, W follows the weight, H finds the largest hidden "
             "file, S says what stands out. Bars are drawn another way where what they show is hidden.",
             "3. Find: the largest files anywhere, ready-made questions (F6), and the filter (F): \"kurvoctl help "
-            "filter\".",
+            "filter\". C searches for copies, and plans all but one of each.",
             "4. Compare: what grew since an earlier snapshot. Each whole scan is kept as one.",
             "5. Clear: nothing is touched until a plan is carried out. It is checked, asks for a typed word, and "
             "stands "

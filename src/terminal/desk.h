@@ -142,7 +142,7 @@ public:
     void endComparison();
 
     // The plan.
-    void planItems(const std::vector<NodeId>& nodes, const Intent& intent);
+    void planItems(const std::vector<NodeId>& nodes, const Intent& intent, const Twins& twins = {});
     void takeOff(const std::vector<std::string>& paths);
     void undoPlan();
     void redoPlan();

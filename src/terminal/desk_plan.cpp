@@ -160,7 +160,7 @@ void Desk::planChanged(KeptState before)
         changed();
 }
 
-void Desk::planItems(const std::vector<NodeId>& nodes, const Intent& intent)
+void Desk::planItems(const std::vector<NodeId>& nodes, const Intent& intent, const Twins& twins)
 {
     if (!hasPlace() || nodes.empty())
         return;
@@ -169,7 +169,7 @@ void Desk::planItems(const std::vector<NodeId>& nodes, const Intent& intent)
     if (acting_)
         return tell("A plan is being carried out. Wait for its end, or stop it.");
     const auto before = place_.plan.state();
-    const auto added = place_.plan.addAll(*place_.tree, nodes, guard(), intent);
+    const auto added = place_.plan.addAll(*place_.tree, nodes, guard(), intent, twins);
     tell(added.problem);
     if (added.count == 0 && added.off.empty())
         return;

@@ -39,6 +39,9 @@ public:
     virtual void draw(Screen& screen, const Box& box) = 0;
     /// Whether it was a key of this page's.
     virtual bool key(const Key& key) = 0;
+    /// Something of its own runs, so that it is drawn anew now and then; stop() ends that.
+    virtual bool isWorking() const { return false; }
+    virtual void stop() { }
     /// Plan, tree, marks or something else is another now.
     virtual void refresh() { }
     virtual void renumber(const std::function<NodeId(NodeId)>&) { }

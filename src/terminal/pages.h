@@ -8,6 +8,7 @@
 #include "core/explore/type_table.h"
 #include "core/find/filter.h"
 #include "core/find/questions.h"
+#include "core/plan/duplicate_removals.h"
 #include "core/platform/drives.h"
 #include "terminal/page.h"
 
@@ -155,6 +156,57 @@ private:
     unsigned request_ = 0;
     Busy busy_;
     bool again_ = false;
+};
+
+/// Files and folders with the same content, and a plan for all but one of each.
+class DuplicatesPage : public ListPage {
+public:
+    DuplicatesPage(Desk& desk, Pages& pages);
+    ~DuplicatesPage() override;
+    std::string title() const override;
+    bool key(const Key& key) override;
+    void refresh() override;
+    void renumber(const std::function<NodeId(NodeId)>& newId) override;
+    std::vector<NodeId> subjects() const override;
+    std::string pointer() const override;
+    std::vector<std::pair<std::string, std::string>> hints() const override;
+    bool isWorking() const override { return static_cast<bool>(busy_); }
+    void stop() override;
+    /// Searches the place, unless it was searched already.
+    void begin();
+
+protected:
+    std::size_t count() const override { return rows_.size(); }
+    void drawRow(Screen& screen, int y, int width, std::size_t row) override;
+    void activate(std::size_t row) override;
+    std::string emptyWords() const override;
+
+private:
+    struct Group {
+        std::string words;
+        std::uint64_t freeable = 0;
+        std::vector<DuplicateFile> files; ///< or folders
+    };
+    struct Row {
+        std::size_t group = 0;
+        NodeId node = noNode; ///< of a file or folder; the group itself where there is none
+    };
+    struct Job;
+    bool isOfPlace() const;
+    std::string whyNot() const;
+    void search();
+    void take(const Duplicates& found, std::shared_ptr<const FileTree> tree);
+    void plan(const Intent& intent);
+
+    std::shared_ptr<const FileTree> tree_; ///< that the rows are of
+    std::vector<Group> groups_;
+    std::vector<Row> rows_;
+    std::string summary_;
+    std::uint64_t smallest_ = 1 << 20;
+    Keep keep_ = Keep::Oldest;
+    bool wanted_ = false; ///< a search, once the scan has ended
+    Busy busy_;
+    std::shared_ptr<Job> job_; ///< the last
 };
 
 /// What stands out.

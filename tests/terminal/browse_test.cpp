@@ -112,6 +112,38 @@ TEST_CASE("the terminal view goes through a place by its keys", "[terminal]")
     CHECK(terminal.whatIsLeft().empty());
 }
 
+TEST_CASE("copies are found in the terminal view, and planned down to one", "[terminal]")
+{
+    const World w;
+    w.t.text("place/films/copy.mkv", readAll(w.t / "place/films/long.mkv"));
+    w.t.text("place/papers/copies/again.mkv", readAll(w.t / "place/films/long.mkv"));
+    setModified(w.t / "place/papers/copies/again.mkv", 1000);
+    auto terminal = w.start({w.place});
+    SHOWN(terminal, "films/");
+    terminal.type("c");
+    SHOWN(terminal, "No two files of 1.00 MiB or more have the same content.");
+    terminal.type("a\025" + std::string("10K\r"));
+    SHOWN(terminal, "1 group of the same content, 1.72 MiB could be freed");
+    SHOWN(terminal, "3 files of 879 KiB");
+    // Of the group that is chosen all but the oldest, compared before; the files of a group never all.
+    terminal.type("p");
+    SHOWN(terminal, "2 items are planned");
+    CHECK(terminal.line(terminal.rowOf("films/copy.mkv")).find("[planned]") != std::string::npos);
+    CHECK(terminal.line(terminal.rowOf("again.mkv")).find("[planned]") == std::string::npos);
+    terminal.type(std::string(down) + "vvv" + deleteKey);
+    SHOWN(terminal, "That would be all of a group");
+    // It goes only while the one that stays is there.
+    writeAll(w.t / "place/papers/copies/again.mkv", "another");
+    terminal.type("\t\t");
+    SHOWN(terminal, "2 items");
+    terminal.type("k");
+    SHOWN(terminal, "2 items are held back");
+    terminal.type("q");
+    CHECK(terminal.untilEnded() == 0);
+    CHECK(terminal.whatIsLeft().empty());
+    CHECK(exists(w.t / "place/films/copy.mkv"));
+}
+
 TEST_CASE("a place on another machine grows in the terminal view", "[terminal]")
 {
     const World w;
@@ -155,6 +187,10 @@ TEST_CASE("every page of the terminal view fits 80x24 and 60x15", "[terminal]")
     terminal.type("\t");
     holds("Largest files: 5");
     terminal.type(f6);
+    holds("Large and hidden");
+    terminal.type("c");
+    holds("have the same content");
+    terminal.type("\033");
     holds("Large and hidden");
     terminal.type("\t");
     holds("There is no earlier snapshot");
