@@ -57,7 +57,7 @@ void printText(const Duplicates& found, const Trees& trees, bool folders)
                        file.sharedBlocks != 0 ? "  (shares its blocks)" : "",
                        file.otherLinks ? "  (has links elsewhere)" : "");
     }
-    fmt::print("{} could be freed in {}.\n", sizeText(found.freeable), formatItems(found.groups.size(), "group"));
+    fmt::print("{} could be freed in {}.\n", sizeText(found.freeable), formatItems(found.listed(), "group"));
 }
 
 } // namespace

@@ -307,6 +307,23 @@ TEST_CASE("duplicates: searched, compared and planned down to one", "[window][du
     REQUIRE(w.until([&] { return rowsSaying("the same stays at") == 3 && w.place()->findings.ready() == 3; }));
     w.key(Qt::Key_3, Qt::ControlModifier);
 
+    // Delete on one of a group plans it for the sake of another, and never the last.
+    w.models().plan.clearPlan();
+    auto* first = page->groups()->topLevelItem(0);
+    page->groups()->clearSelection();
+    page->groups()->setFocus();
+    first->child(0)->setSelected(true);
+    QTest::keyClick(page->groups(), Qt::Key_Delete, Qt::ShiftModifier);
+    REQUIRE(w.until([&] { return page->isSettled() && w.place()->plan.items().size() == 2; })); // with its link
+    CHECK(w.place()->plan.countForGood() == 2);
+    CHECK(w.place()->plan.withTwin() == 2);
+    for (int i = 1; i < 3; ++i)
+        first->child(i)->setSelected(true);
+    QTest::keyClick(page->groups(), Qt::Key_Delete);
+    CHECK(w.notice().contains("all of a group"));
+    CHECK(w.place()->plan.items().size() == 2);
+    page->groups()->clearSelection();
+
     // What changed since it was compared is found by comparing again, and stays.
     w.models().plan.clearPlan();
     auto other = readAll(w.t / "place/copy/dawn.flac");

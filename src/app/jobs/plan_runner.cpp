@@ -105,8 +105,8 @@ namespace {
 KeptState toCheck(const Place& place, PlanRunner::Check which)
 {
     auto all = place.plan.state();
-    if (which == PlanRunner::Check::All || place.findings.empty() || place.plan.withTwin() > 0)
-        return all; // what comes on may be what was to stay for another
+    if (which == PlanRunner::Check::All || place.findings.empty())
+        return all;
     auto fresh = std::make_shared<PlanState>();
     const std::set<std::string_view> paths(place.fresh.begin(), place.fresh.end());
     for (const auto path : paths)
@@ -135,16 +135,22 @@ void PlanRunner::checkPlan(Check which)
     const auto job = beginJob(PlanJob::Kind::Check);
     runAsync(
         this,
-        [make = PlanModel::planFile(*target, toCheck(*target, which)), guard = target->guard,
-         packages = target->packages, stop = job->stop.get_token(), report = reporter(job)] {
+        [make = PlanModel::planFile(*target, toCheck(*target, which)), all = target->plan.state(),
+         guard = target->guard, packages = target->packages, stop = job->stop.get_token(), report = reporter(job)] {
             const auto plan = make();
+            std::vector<std::string> planned;
+            for (const auto& item : *all)
+                planned.push_back(item->path);
             RunProgress progress;
             progress.of = plan.items.size();
-            const auto checked = kurvo::checkPlan(plan, guard, stop, [&](std::size_t done) {
-                progress.done = done;
-                progress.path = plan.items[done].item.path;
-                report(progress);
-            });
+            const auto checked = kurvo::checkPlan(
+                plan, guard, stop,
+                [&](std::size_t done) {
+                    progress.done = done;
+                    progress.path = plan.items[done].item.path;
+                    report(progress);
+                },
+                planned);
             Findings findings;
             for (std::size_t i = 0; i < checked.size(); ++i)
                 findings.set(plan.items[i].item.path,

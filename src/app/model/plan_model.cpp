@@ -136,7 +136,14 @@ void PlanModel::planItem(NodeId node, const Intent& intent, Guard guard)
         return;
     }
     forget(*p, *added);
-    cameOn(*p, p->tree->path(node));
+    const auto path = p->tree->path(node);
+    cameOn(*p, path);
+    if (p->plan.withTwin() > 0)
+        for (const auto& item : p->plan.items())
+            if (item.twin && isAtOrBelow(item.twin->path, path)) { // what was to stay for it
+                p->findings.erase(item.path);
+                cameOn(*p, item.path);
+            }
     remember(*p, std::move(before));
     told(*p);
 }
@@ -186,8 +193,8 @@ void PlanModel::planAll(const std::vector<NodeId>& nodes, const Intent& intent, 
             then(planned.added.count);
     };
     constexpr std::size_t few = 200; // done at once
-    const bool sumsUp = std::any_of(twins.begin(), twins.end(),
-                                    [&](const auto& twin) { return p->tree->isFolder(twin.second); });
+    const bool sumsUp =
+        std::any_of(twins.begin(), twins.end(), [&](const auto& twin) { return p->tree->isFolder(twin.second); });
     if (whole.size() <= few && !sumsUp)
         done(work());
     else

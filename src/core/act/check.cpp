@@ -356,10 +356,12 @@ ItemFinding checkItem(const PlannedItem& planned, CheckContext& context)
 }
 
 std::vector<ItemFinding> checkPlan(const PlanFile& plan, const GuardFacts& guard, std::stop_token stop,
-                                   const std::function<void(std::size_t done)>& onItem)
+                                   const std::function<void(std::size_t done)>& onItem,
+                                   const std::vector<std::string>& alsoPlanned)
 {
     std::vector<ItemFinding> findings;
     CheckContext context(plan, guard, stop);
+    context.planned.insert(alsoPlanned.begin(), alsoPlanned.end());
     for (const auto& planned : plan.items) {
         if (onItem)
             onItem(findings.size());

@@ -62,9 +62,10 @@ struct CheckContext {
 /// started. Blocks: call it off the interface thread.
 ItemFinding checkItem(const PlannedItem& item, CheckContext& context);
 
-/// One finding an item.
+/// One finding an item. `alsoPlanned`: paths of the rest, where the plan is a part of one.
 std::vector<ItemFinding> checkPlan(const PlanFile& plan, const GuardFacts& guard, std::stop_token stop,
-                                   const std::function<void(std::size_t done)>& onItem);
+                                   const std::function<void(std::size_t done)>& onItem,
+                                   const std::vector<std::string>& alsoPlanned = {});
 
 /// Whether the folder that now is at `at` has the content `then` of the item. Reads it again; nothing to do for what is
 /// no folder. Changed says what is different, Unsupported that another filesystem is mounted inside.

@@ -371,6 +371,13 @@ void Search::addFolders()
 
 } // namespace
 
+std::size_t Duplicates::listed() const
+{
+    const auto apart =
+        std::count_if(groups.begin(), groups.end(), [](const DuplicateGroup& group) { return !group.inFolders; });
+    return folders.size() + static_cast<std::size_t>(apart);
+}
+
 Duplicates findDuplicates(const Trees& trees, const DuplicateOptions& options, DuplicateProgress& progress,
                           std::stop_token stop)
 {

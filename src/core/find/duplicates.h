@@ -65,6 +65,8 @@ struct Duplicates {
     std::uint64_t changed = 0;    ///< files that were not any more what was scanned
     std::uint64_t unreadable = 0; ///< files that could not be read
     bool stopped = false;         ///< there may be more
+    /// Groups of folders, and those of files that do not lie in such.
+    std::size_t listed() const;
 };
 
 /// Reads the disk: for long, on threads of its own. On stop what is known by then is returned. About 64 bytes of memory

@@ -3,6 +3,7 @@
 
 #include <QFileDialog>
 #include <QHeaderView>
+#include <QKeyEvent>
 #include <QMenu>
 #include <QVBoxLayout>
 
@@ -86,6 +87,7 @@ DuplicatesPage::DuplicatesPage(PlaceStore& places, Cursor& cursor, PlanModel& pl
     groups_->setFrameShape(QFrame::NoFrame);
     groups_->setUniformRowHeights(true);
     groups_->setAlternatingRowColors(false);
+    groups_->installEventFilter(this);
     layout->addWidget(groups_, 1);
     empty_->setObjectName("duplicateEmpty");
     empty_->setAlignment(Qt::AlignCenter);
@@ -334,11 +336,9 @@ void DuplicatesPage::show(const Duplicates& found, const std::shared_ptr<const F
     if (shown == mostShown)
         notes << tr("the %1 groups that would free most").arg(countText(mostShown));
     state_->setText(notes.join(QStringLiteral(" · ")));
-    sums_->setText(
-        tr("%1 could be freed in %2").arg(sizeText(found.freeable), itemsText(found.groups.size(), "group")));
-    setFigures(found.groups.empty()
-                   ? tr("none")
-                   : tr("%1, %2").arg(itemsText(found.groups.size(), "group"), sizeText(found.freeable)));
+    sums_->setText(tr("%1 could be freed in %2").arg(sizeText(found.freeable), itemsText(found.listed(), "group")));
+    setFigures(found.groups.empty() ? tr("none")
+                                    : tr("%1, %2").arg(itemsText(found.listed(), "group"), sizeText(found.freeable)));
     updateButtons();
 }
 
@@ -378,7 +378,24 @@ void DuplicatesPage::planAllBut(Keep keep, const std::string& folder)
     compareAndPlan(pairs);
 }
 
-void DuplicatesPage::planChosen()
+/// Delete on files of a group is about the group as well: they are compared with what stays, which is never none.
+bool DuplicatesPage::eventFilter(QObject* watched, QEvent* event)
+{
+    const bool override = event->type() == QEvent::ShortcutOverride;
+    if (watched == groups_ && (override || event->type() == QEvent::KeyPress)) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        const bool shift = key->modifiers() == Qt::ShiftModifier;
+        if (key->key() == Qt::Key_Delete && (shift || key->modifiers() == Qt::NoModifier)) {
+            event->accept();
+            if (!override)
+                planChosen({shift ? Action::Delete : Action::Trash, {}, false, {}});
+            return true;
+        }
+    }
+    return FinderPage::eventFilter(watched, event);
+}
+
+void DuplicatesPage::planChosen(const Intent& intent)
 {
     if (!tree_ || job_)
         return;
@@ -397,11 +414,12 @@ void DuplicatesPage::planChosen()
                 pairs.push_back({group->child(k)->data(0, nodeRole).value<NodeId>(), stays});
             }
     }
-    if (!pairs.empty())
-        compareAndPlan(pairs);
+    if (pairs.empty())
+        return notices_.say(tr("Select files in a group, or let all but one of each be planned."));
+    compareAndPlan(pairs, intent);
 }
 
-void DuplicatesPage::compareAndPlan(const std::vector<DuplicateRemoval>& wanted)
+void DuplicatesPage::compareAndPlan(const std::vector<DuplicateRemoval>& wanted, const Intent& intent)
 {
     // What stays for one group must not go with another, or with what is planned already.
     std::vector<NodeId> planned;
@@ -419,7 +437,7 @@ void DuplicatesPage::compareAndPlan(const std::vector<DuplicateRemoval>& wanted)
         [tree = tree_, removals = std::move(removals), job = job_] {
             return compareRemovals(*tree, removals, job->compared, job->stop.get_token());
         },
-        [this, tree = tree_](const ComparedRemovals& result) {
+        [this, tree = tree_, intent](const ComparedRemovals& result) {
             end();
             const auto* place = places_.place();
             if (!place || place->tree->sharedStore() != tree->sharedStore())
@@ -429,10 +447,12 @@ void DuplicatesPage::compareAndPlan(const std::vector<DuplicateRemoval>& wanted)
                 return;
             }
             planModel_.planAll(
-                result.goes(), {},
+                result.goes(), intent,
                 [this, different = result.different,
                  problem = QString::fromStdString(result.problem)](std::size_t count) {
-                    QStringList said{tr("%n item(s) compared and planned.", nullptr, static_cast<int>(count))};
+                    QStringList said{count > 0 || different > 0
+                                         ? tr("%n item(s) compared and planned.", nullptr, static_cast<int>(count))
+                                         : tr("Nothing came onto the plan by that.")};
                     if (different > 0)
                         said << tr("%n item(s) left out: %1", nullptr, static_cast<int>(different))
                                     .arg(problem.isEmpty() ? tr("no longer identical.") : problem);

@@ -31,6 +31,9 @@ public:
     QPushButton* planButton() { return plan_; }
     QComboBox* smallest() { return smallest_; }
 
+protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
 private:
     PlaceStore& places_;
     Cursor& cursor_;
@@ -47,8 +50,8 @@ private:
     /// Of several places together the one whose drive has the most room; null of one place.
     const PlacePart* emptiestPart() const;
     void planAllBut(Keep keep, const std::string& folder = {});
-    void planChosen();
-    void compareAndPlan(const std::vector<DuplicateRemoval>& wanted);
+    void planChosen(const Intent& intent = {});
+    void compareAndPlan(const std::vector<DuplicateRemoval>& wanted, const Intent& intent = {});
     void begin(const QString& doing);
     void end();
     void updateButtons();
