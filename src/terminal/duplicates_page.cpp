@@ -78,13 +78,15 @@ std::string DuplicatesPage::emptyWords() const
         return "It reads the files that have the same size. A full stop ends it; what is known by then is shown.";
     if (const auto why = whyNot(); !why.empty())
         return why;
+    if (stopped_)
+        return "It was stopped before it found any. C searches again.";
     return isOfPlace() ? "No two files of " + desk_.size(smallest_) + " or more have the same content."
                        : "C searches for copies. Nothing is touched by that.";
 }
 
 void DuplicatesPage::begin()
 {
-    wanted_ = !isWorking() && !isOfPlace();
+    wanted_ = !isWorking() && (!isOfPlace() || stopped_);
     if (wanted_ && whyNot().empty())
         search();
 }
@@ -100,7 +102,7 @@ void DuplicatesPage::search()
     tree_.reset();
     forgetChosen();
     summary_.clear();
-    wanted_ = false;
+    wanted_ = stopped_ = false;
     job_ = std::make_shared<Job>();
     job_->tree = desk_.place().tree;
     DuplicateOptions options;
@@ -141,7 +143,8 @@ void DuplicatesPage::take(const Duplicates& found, std::shared_ptr<const FileTre
     }
     summary_ = fmt::format("{} of the same content, {} could be freed", formatItems(groups_.size(), "group"),
                            desk_.size(found.freeable));
-    if (found.stopped)
+    stopped_ = found.stopped;
+    if (stopped_)
         summary_ += "; stopped, there may be more";
     if (found.changed + found.unreadable > 0)
         summary_ +=
@@ -161,6 +164,7 @@ void DuplicatesPage::refresh()
     groups_.clear();
     rows_.clear();
     summary_.clear();
+    stopped_ = false;
     forgetChosen();
 }
 

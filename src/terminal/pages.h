@@ -204,7 +204,8 @@ private:
     std::string summary_;
     std::uint64_t smallest_ = 1 << 20;
     Keep keep_ = Keep::Oldest;
-    bool wanted_ = false; ///< a search, once the scan has ended
+    bool wanted_ = false;  ///< a search, once the scan has ended
+    bool stopped_ = false; ///< the search that found the rows
     Busy busy_;
     std::shared_ptr<Job> job_; ///< the last
 };

@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include <csignal>
 #include <random>
@@ -142,6 +143,24 @@ TEST_CASE("copies are found in the terminal view, and planned down to one", "[te
     CHECK(terminal.untilEnded() == 0);
     CHECK(terminal.whatIsLeft().empty());
     CHECK(exists(w.t / "place/films/copy.mkv"));
+}
+
+TEST_CASE("a search for copies is stopped in the terminal view, and begun again", "[terminal]")
+{
+    const World w;
+    for (const auto* name : {"place/films/long.mkv", "place/films/short.mkv"})
+        REQUIRE(::truncate((w.t / name).c_str(), 1ll << 36) == 0); // nobody reads that to its end
+    auto terminal = w.start({w.place});
+    SHOWN(terminal, "films/");
+    terminal.type("c");
+    SHOWN(terminal, "of 128 GiB read");
+    terminal.type(".");
+    SHOWN(terminal, "It was stopped before it found any");
+    terminal.type("c");
+    SHOWN(terminal, "of 128 GiB read");
+    terminal.type("q");
+    CHECK(terminal.untilEnded() == 0);
+    CHECK(terminal.whatIsLeft().empty());
 }
 
 TEST_CASE("a place on another machine grows in the terminal view", "[terminal]")

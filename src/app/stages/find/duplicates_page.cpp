@@ -325,7 +325,8 @@ void DuplicatesPage::show(const Duplicates& found, const std::shared_ptr<const F
         groups_->topLevelItem(i)->setExpanded(true);
     groups_->setVisible(shown > 0);
     empty_->setVisible(shown == 0);
-    empty_->setText(tr("No two files of this size or larger have the same content."));
+    empty_->setText(found.stopped ? tr("The search was stopped before it found any.")
+                                  : tr("No two files of this size or larger have the same content."));
     QStringList notes;
     if (found.stopped)
         notes << tr("stopped: there may be more");
