@@ -4,8 +4,8 @@
 #include <algorithm>
 #include <chrono>
 #include <map>
-#include <set>
 #include <string_view>
+#include <unordered_set>
 #include <utility>
 
 #include "app/services/async.h"
@@ -71,13 +71,13 @@ void PlanModel::remember(Place& place, KeptState state)
 /// What came off has no finding any more, should it come back; nor has what was held back because of it.
 void PlanModel::forget(Place& place, const PlanState& off)
 {
-    std::set<std::string_view> paths;
-    for (const auto& item : off) {
+    for (const auto& item : off)
         place.findings.erase(item->path);
-        paths.insert(item->path);
-    }
-    if (place.plan.withTwin() == 0 || off.empty())
+    if (place.plan.withTwin() == 0 || off.empty() || place.findings.size() == 0)
         return;
+    std::unordered_set<std::string_view> paths;
+    for (const auto& item : off)
+        paths.insert(item->path);
     for (const auto& item : place.plan.items())
         if (item.twin)
             for (std::string_view above = item.twin->path; above.size() > 1; above = parentPath(above))

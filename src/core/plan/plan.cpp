@@ -208,6 +208,7 @@ Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes,
     Added added;
     PlanState fresh;
     Gone gone;
+    std::unordered_map<NodeId, Twin> summed; // one stays for several
     for (const NodeId node : nodes) {
         if (!tree.contains(node))
             continue;
@@ -215,8 +216,12 @@ Plan::Added Plan::addAll(const FileTree& tree, const std::vector<NodeId>& nodes,
         if (known && known->action == intent.action && known->destination == intent.destination)
             continue; // as it is wanted
         auto own = intent;
-        if (const auto twin = twins.find(node); twin != twins.end() && tree.contains(twin->second))
-            own.twin = twinOf(tree, twin->second);
+        if (const auto twin = twins.find(node); twin != twins.end() && tree.contains(twin->second)) {
+            auto& one = summed[twin->second];
+            if (one.path.empty())
+                one = twinOf(tree, twin->second);
+            own.twin = one;
+        }
         auto item = newItem(tree, node, facts, Guard::Up, own);
         if (!item) {
             if (added.problem.empty())
