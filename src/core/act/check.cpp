@@ -13,6 +13,7 @@
 #include "core/base/figures.h"
 #include "core/base/text.h"
 #include "core/platform/drives.h"
+#include "core/platform/file_content.h"
 #include "core/platform/filesystem_limits.h"
 #include "core/platform/running_system.h"
 #include "core/platform/trash.h"
@@ -267,8 +268,23 @@ Result<Done> compareContent(const PlanItem& item, const ContentSummary& then, co
 
 namespace {
 
-/// An item that goes because the same stays elsewhere: whether it does.
-std::optional<ItemFinding> checkTwin(const PlanItem& item, const CheckContext& context)
+/// Byte by byte, whatever their times say; no link is followed on the way to them.
+Result<bool> sameBytes(const PlanItem& a, const PlanItem& b, const std::stop_token& stop)
+{
+    const auto folderA = openParent(a.path), folderB = openParent(b.path);
+    if (!folderA || !folderB)
+        return folderA ? folderB.error() : folderA.error();
+    const auto within = [](const OpenParent& parent) {
+        return "/proc/self/fd/" + std::to_string(parent.folder.get()) + "/" + parent.name;
+    };
+    const auto seen = [](const PlanItem& item) {
+        return SeenFile{item.inode, item.size, item.modified, item.modifiedNs};
+    };
+    return sameContent(within(*folderA), seen(a), within(*folderB), seen(b), stop);
+}
+
+/// An item that goes because the same stays elsewhere: whether it does. `now`: what the item is.
+std::optional<ItemFinding> checkTwin(const PlanItem& item, const EntryStat& now, const CheckContext& context)
 {
     if (!item.twin)
         return std::nullopt;
@@ -289,7 +305,15 @@ std::optional<ItemFinding> checkTwin(const PlanItem& item, const CheckContext& c
     other.modified = twin.modified;
     other.modifiedNs = twin.modifiedNs;
     const auto stat = compareItem(other, context.seenAt >= bootTime());
-    const auto same = stat ? checkContent(other, twin.content, twin.path, context.stop) : Result<Done>(stat.error());
+    auto same = stat ? checkContent(other, twin.content, twin.path, context.stop) : Result<Done>(stat.error());
+    // A program may write and put the time back. The time of change then tells that something was done.
+    if (same && item.kind == EntryKind::File && std::max(now.changed, stat->changed) >= context.seenAt) {
+        const auto bytes = sameBytes(item, other, context.stop);
+        if (bytes && !*bytes)
+            return blocked(leftFor("is no longer the same"));
+        if (!bytes)
+            same = bytes.error();
+    }
     if (same)
         return std::nullopt;
     switch (same.error().kind) {
@@ -330,7 +354,7 @@ ItemFinding checkItem(const PlannedItem& planned, CheckContext& context)
         return *finding;
     if (auto same = checkContent(item, planned.content, item.path, context.stop); !same)
         return blocked(same.error());
-    if (auto finding = checkTwin(item, context))
+    if (auto finding = checkTwin(item, *stat, context))
         return *finding;
     if (emptying) {
         const auto trashes = existingTrashFolders(item.path, guard.user);
